@@ -1,0 +1,47 @@
+/** The layers, lowest first. A layer may import itself and those before it. */
+const LAYERS = ['model', 'condition', 'rules', 'decide', 'sql', 'store', 'cli']
+
+/** The layers that run in a browser: no dependency, no Node built-in. */
+const CORE = LAYERS.slice(0, 4)
+
+module.exports = {
+  forbidden: [
+    ...LAYERS.slice(0, -1).map((layer, at) => ({
+      name: `${layer}-imports-no-higher-layer`,
+      severity: 'error',
+      from: { path: `^src/${layer}/` },
+      to: { path: `^src/(?:${LAYERS.slice(at + 1).join('|')})/|^src/index` },
+    })),
+    {
+      name: 'core-imports-nothing-from-outside',
+      comment: 'The core has no dependency and no Node built-in.',
+      severity: 'error',
+      from: { path: `^src/(?:${CORE.join('|')})/` },
+      to: { pathNot: '^src/' },
+    },
+    {
+      name: 'layers-are-entered-by-their-index',
+      severity: 'error',
+      from: { path: '^src/([^/]+)/' },
+      to: { path: '^src/[^/]+/', pathNot: ['^src/$1/', '^src/[^/]+/index[.]ts$'] },
+    },
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: { path: '^src/' },
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
+    {
+      name: 'every-module-is-used',
+      severity: 'error',
+      from: { path: '^src/', orphan: true },
+      to: {},
+    },
+  ],
+  options: {
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    doNotFollow: { path: 'node_modules' },
+    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'types', 'default'] },
+  },
+}

@@ -1,0 +1,13 @@
+import { serve } from './serve.js'
+
+const DEFAULT_PORT = 4310
+
+const port = Number(process.env['PORT'] ?? DEFAULT_PORT)
+try {
+  const { address } = await serve(port)
+  console.log(`\nKorenveld is open at ${address} (Ctrl-C to stop)`)
+} catch (error) {
+  if ((error as NodeJS.ErrnoException).code !== 'EADDRINUSE') throw error
+  console.error(`\nPort ${port} is taken; choose another: PORT=4311 npm run demo`)
+  process.exitCode = 1
+}

@@ -1,0 +1,21 @@
+import { spawnSync } from 'node:child_process'
+import { existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+
+const root = fileURLToPath(new URL('..', import.meta.url))
+
+/** Runs a command in the project's folder, and stops this script where the command fails. */
+export function run(command, args, options = {}) {
+  const { status, error } = spawnSync(command, args, { cwd: root, stdio: 'inherit', ...options })
+  if (error) throw error
+  if (status !== 0) process.exit(status ?? 1)
+}
+
+/** Installs what is missing and builds the package. */
+export function prepare() {
+  if (!existsSync(`${root}node_modules/.package-lock.json`)) {
+    console.log('Installing, once…')
+    run('npm', ['ci', '--no-audit', '--no-fund'])
+  }
+  run('npx', ['tsc'])
+}

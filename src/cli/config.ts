@@ -1,0 +1,52 @@
+import { access } from 'node:fs/promises'
+import { resolve } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import { createJiti } from 'jiti'
+import { PachterError } from '../model/index.js'
+import type { CallerOf, Rules } from '../rules/index.js'
+import type { Store } from '../store/index.js'
+
+/** What `pachter.config.ts` says. */
+export interface Config<M = never, C = never> {
+  /** The rules, from `defineRules`. */
+  readonly rules: Rules<M, C>
+  /** The callers to look through, by a short name. */
+  readonly callers: Readonly<Record<string, CallerOf<C>>>
+  /** Opens the store to look at. It is closed afterwards if it has a `close`. */
+  readonly store: () => Store | Promise<Store>
+  /** The field by which a person knows a record, by table, such as `{ entries: 'title' }`. */
+  readonly titles?: Readonly<Record<string, string>>
+}
+
+/**
+ * Types the default export of `pachter.config.ts`.
+ *
+ * @example export default defineConfig({ rules, callers: { nobody: anonymous, ana: { id: 1 } }, store: openStore })
+ */
+export function defineConfig<M, C>(config: Config<M, C>): Config<M, C> {
+  return config
+}
+
+/** The command was used wrongly: exit status 2. */
+export class UsageError extends PachterError {
+  readonly code = 'usage'
+}
+
+/**
+ * Loads a configuration file, TypeScript or JavaScript, without a build step.
+ *
+ * @throws {UsageError} where there is no such file, or it exports no configuration
+ */
+export async function loadConfig(file: string): Promise<Config> {
+  const path = resolve(file)
+  await access(path).catch(() => {
+    throw new UsageError(`There is no ${file} here; go to the folder that has it, or name it with --config.`)
+  })
+  // Modules that resolve to this package must be the very ones the command runs, so they are left to Node.
+  const jiti = createJiti(pathToFileURL(path).href, { nativeModules: ['pachter'] })
+  const config = await jiti.import<Partial<Config> | undefined>(path, { default: true })
+  if (config?.rules?.format !== 'pachter-rulebook' || !config.callers || typeof config.store !== 'function') {
+    throw new UsageError(`${file} has to export { rules, callers, store } as its default; use defineConfig.`)
+  }
+  return config as Config
+}

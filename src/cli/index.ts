@@ -1,0 +1,1 @@
+export { type Config, defineConfig } from './config.js'

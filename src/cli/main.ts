@@ -1,0 +1,73 @@
+#!/usr/bin/env node
+import { Command, CommanderError } from 'commander'
+import { PachterError } from '../model/index.js'
+import { loadConfig } from './config.js'
+import { gatherGrid, printGrid } from './grid.js'
+import { gatherCounts, gatherSeen, printCounts, printSeen } from './see.js'
+import { gatherWhy, printWhy } from './why.js'
+import { chooseCaller, chooseCallers, withWorkbench } from './workbench.js'
+
+const WRONG_USE = 2
+
+interface Options {
+  readonly as: readonly string[]
+  readonly json: boolean
+  readonly config: string
+}
+
+const program = new Command('pachter')
+  .description('Who may see and do what, user by user.')
+  .showHelpAfterError(false)
+  .exitOverride()
+
+function command(usage: string, description: string): Command {
+  return program
+    .command(usage)
+    .description(description)
+    .option('--json', 'print data for programs', false)
+    .option('--config <file>', 'the configuration', 'pachter.config.ts')
+}
+
+const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
+
+function show<T>({ json }: Options, data: T, print: (data: T) => string): void {
+  process.stdout.write(`${json ? JSON.stringify(data, null, 2) : print(data)}\n`)
+}
+
+command('grid [table]', 'who may do what, per table').action(async (table: string | undefined, options: Options) => {
+  const { rules } = await loadConfig(options.config)
+  show(options, gatherGrid(rules, table), printGrid)
+})
+
+command('see [table]', 'what callers see and may do, side by side; without a table, how much of each')
+  .option('--as <caller>', 'a caller to look through; repeat for more, leave out for all', collect, [])
+  .action((table: string | undefined, options: Options) =>
+    withWorkbench(options.config, async (bench) => {
+      const callers = chooseCallers(bench, options.as)
+      if (table === undefined) show(options, await gatherCounts(bench, callers), printCounts)
+      else show(options, await gatherSeen(bench, table, callers), printSeen)
+    }),
+  )
+
+command('why <action> <table> <key>', 'why a caller may or may not do something to a record')
+  .option('--as <caller>', 'the caller', collect, [])
+  .action((action: string, table: string, key: string, options: Options) =>
+    withWorkbench(options.config, async (bench) => {
+      const caller = chooseCaller(bench, options.as)
+      show(options, await gatherWhy(bench, { action, table, key, caller }), printWhy)
+    }),
+  )
+
+try {
+  await program.parseAsync()
+} catch (error) {
+  if (error instanceof CommanderError) {
+    // Commander has printed its message or the help already.
+    process.exitCode = error.exitCode === 0 ? 0 : WRONG_USE
+  } else if (error instanceof PachterError) {
+    process.stderr.write(`pachter: ${error.message}\n`)
+    process.exitCode = WRONG_USE
+  } else {
+    throw error
+  }
+}

@@ -1,0 +1,68 @@
+import chalk from 'chalk'
+import Table from 'cli-table3'
+
+/** Fewer characters than this make a column unreadable. */
+const NARROWEST = 8
+
+/**
+ * Draws rows under a head, with a rule below the head only, no wider than the terminal.
+ *
+ * @param head the column titles
+ * @param rows the cells; a line feed in a cell starts a new line there
+ * @param width the widest it may be, in characters
+ */
+export function drawTable(
+  head: readonly string[],
+  rows: readonly (readonly string[])[],
+  width = terminalWidth(),
+): string {
+  const natural = head.map((title, at) => Math.max(...[title, ...rows.map((row) => row[at] ?? '')].map(widest)) + 2)
+  const table = new Table({
+    head: head.map((title) => chalk.bold(title)),
+    chars: PLAIN,
+    style: { head: [], border: [], 'padding-left': 0, 'padding-right': 2 },
+    colWidths: fit(natural, width),
+    wordWrap: true,
+  })
+  table.push(...rows.map((row) => [...row]))
+  const [first = '', ...lines] = table
+    .toString()
+    .split('\n')
+    .map((line) => line.trimEnd())
+  const bodyStart = Math.max(1, headHeight(head, fit(natural, width)))
+  const headLines = [first, ...lines.slice(0, bodyStart - 1)]
+  const body = lines.slice(bodyStart - 1)
+  const rule = '─'.repeat(Math.max(...[...headLines, ...body].map(widest)))
+  return [...headLines, chalk.dim(rule), ...body].join('\n')
+}
+
+const PLAIN = Object.fromEntries(
+  ['top', 'bottom', 'left', 'right', 'mid', 'middle']
+    .flatMap((side) => [side, `${side}-mid`, `${side}-left`, `${side}-right`])
+    .concat('mid-mid')
+    .map((name) => [name, '']),
+) as Record<string, string>
+
+/** The width of the terminal, or a usual one where the output is no terminal. */
+export const terminalWidth = (): number => process.stdout.columns || 140
+
+// eslint-disable-next-line no-control-regex
+const ANSI = /\u001b\[\d+m/g
+
+const widest = (text: string): number =>
+  Math.max(...text.split('\n').map((line) => [...line.replaceAll(ANSI, '')].length))
+
+const headHeight = (head: readonly string[], widths: readonly number[]): number =>
+  Math.max(...head.map((title, at) => Math.ceil(title.length / Math.max(1, (widths[at] ?? 1) - 2))))
+
+/** Takes width away from the widest columns until all fit. */
+function fit(natural: readonly number[], width: number): number[] {
+  const widths = [...natural]
+  const total = () => widths.reduce((sum, each) => sum + each, 0)
+  while (total() > width) {
+    const broadest = widths.indexOf(Math.max(...widths))
+    if ((widths[broadest] ?? 0) <= NARROWEST) break
+    widths[broadest] = (widths[broadest] ?? 0) - 1
+  }
+  return widths
+}

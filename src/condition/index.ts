@@ -1,0 +1,32 @@
+export { RuleError } from './errors.js'
+export { normalise } from './normalise.js'
+export { print, printOperand } from './print.js'
+export { type Many, type Row, rowOf } from './row.js'
+export {
+  type AnyTerm,
+  isTerm,
+  type ListTerm,
+  operandFrom,
+  type OrderedTerm,
+  term,
+  type Term,
+  type TermFor,
+  type TextTerm,
+} from './term.js'
+export {
+  after,
+  all,
+  always,
+  any,
+  type Compare,
+  type Comparison,
+  type Condition,
+  contains,
+  never,
+  not,
+  type Operand,
+  operandsOf,
+  partsOf,
+  type Some,
+  unchanged,
+} from './tree.js'

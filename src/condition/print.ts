@@ -1,0 +1,115 @@
+import type { Comparison, Condition, Operand } from './tree.js'
+
+const WORDS: Readonly<Record<Comparison, readonly [plain: string, negated: string]>> = {
+  is: ['is', 'is not'],
+  below: ['is below', 'is not below'],
+  atMost: ['is at most', 'is not at most'],
+  above: ['is above', 'is not above'],
+  atLeast: ['is at least', 'is not at least'],
+  startsWith: ['starts with', 'does not start with'],
+  in: ['is one of', 'is not one of'],
+}
+
+/** The names records have by level: `row` for the record itself, nothing for the record of the nearest `some`. */
+type Names = readonly (string | undefined)[]
+
+/**
+ * Writes a condition as one line that a person reads.
+ *
+ * @example print(entriesRules.ties.author) // row.authorId is caller.id
+ */
+export function print(condition: Condition): string {
+  return write(condition, ['row'], false)
+}
+
+function write(condition: Condition, names: Names, negated: boolean): string {
+  switch (condition.kind) {
+    case 'always':
+    case 'never':
+      return (condition.kind === 'always') === negated ? 'never' : 'always'
+    case 'not':
+      return write(condition.of, names, !negated)
+    case 'all':
+    case 'any': {
+      const word = condition.kind === 'all' ? ' and ' : ' or '
+      const parts = condition.of.map((part) => bracket(part, condition.kind, write(part, names, false)))
+      const text = parts.join(word)
+      return negated ? `not (${text})` : text
+    }
+    case 'isSet':
+      return `${printOperand(condition.operand, names)} ${negated ? 'is missing' : 'is set'}`
+    case 'signedIn':
+      return negated ? 'not signed in' : 'signed in'
+    case 'role':
+      return `${negated ? 'not ' : ''}role ${condition.anyOf.join(' or ')}`
+    case 'may':
+      return `${negated ? 'not ' : ''}${names[condition.level] || condition.table} may be ${pastOf(condition.action)}`
+    case 'after':
+      return write(condition.of, ['the new row', ...names.slice(1)], negated)
+    case 'unchanged':
+      return `${condition.field} is ${negated ? 'changed' : 'unchanged'}`
+    case 'compare':
+      return printCompare(condition, names, negated)
+    case 'some':
+      return printSome(condition, names, negated)
+  }
+}
+
+function printSome(condition: Condition & { kind: 'some' }, names: Names, negated: boolean): string {
+  const { relation, where, from, to, one } = condition
+  const base = names[from.level]
+  const path = base ? `${base}.${relation}` : relation
+  if (one) {
+    const inner = bracket(where, 'all', write(where, named(names, to.level, path), false))
+    return negated ? `not ${bracket(where, 'not', inner)}` : inner
+  }
+  const shown = base === 'row' ? relation : path
+  const outer = names.map((name, level) => (name === undefined ? 'that' + (level === 1 ? '' : level) : name))
+  const word = negated ? 'no' : 'some'
+  if (where.kind === 'always') return `${word} ${shown}`
+  return `${word} ${shown} where ${bracket(where, 'any', write(where, named(outer, to.level, undefined), false))}`
+}
+
+function named(names: Names, level: number, name: string | undefined): Names {
+  const next = names.slice(0, level)
+  next[level] = name
+  return next
+}
+
+/** Brackets what would read wrongly inside its surroundings. */
+function bracket(part: Condition, around: 'all' | 'any' | 'not', text: string): string {
+  const loose = part.kind === 'any' ? around !== 'any' : part.kind === 'all' && around !== 'all'
+  return loose ? `(${text})` : text
+}
+
+function printCompare({ how, left, right }: Condition & { kind: 'compare' }, names: Names, negated: boolean): string {
+  const [from, to] = [printOperand(left, names), printOperand(right, names)]
+  if (how === 'in' && right.kind !== 'value') return `${to} ${negated ? 'does not include' : 'includes'} ${from}`
+  return `${from} ${WORDS[how][negated ? 1 : 0]} ${to}`
+}
+
+/** Writes one operand, such as `row.authorId`, `caller.id` or `'public'`. */
+export function printOperand(operand: Operand, names: Names = ['row']): string {
+  switch (operand.kind) {
+    case 'field': {
+      const name = names[operand.level]
+      return name ? `${name}.${operand.name}` : operand.name
+    }
+    case 'caller':
+      return `caller.${operand.name}`
+    case 'now':
+      return operand.plusSeconds === 0 ? 'now' : `now ${signed(operand.plusSeconds)} s`
+    case 'value':
+      return printValue(operand.value)
+  }
+}
+
+function printValue(value: unknown): string {
+  if (Array.isArray(value)) return `(${value.map(printValue).join(', ')})`
+  return typeof value === 'string' ? `'${value.replaceAll("'", "''")}'` : String(value)
+}
+
+const signed = (seconds: number): string => (seconds < 0 ? `- ${-seconds}` : `+ ${seconds}`)
+
+const pastOf = (action: string): string =>
+  ({ read: 'read', get: 'read', list: 'listed', update: 'updated', delete: 'deleted' })[action] ?? `${action}d`

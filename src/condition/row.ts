@@ -1,0 +1,114 @@
+import {
+  childOf,
+  childrenOf,
+  type IsUnion,
+  type Model,
+  type ModelData,
+  parentsOf,
+  type Relation,
+  type TableName,
+  tableOf,
+  type TablesOf,
+  type TargetOf,
+  UnknownNameError,
+  type ValueOf,
+} from '../model/index.js'
+import { atNewLevel, term, type TermFor, wrapSteps } from './term.js'
+import { always, type Condition, not } from './tree.js'
+
+/** The name a reference field makes available: `plot` for `plotId`. */
+type ParentName<F extends string> = F extends `${infer S}Id` ? S : F extends `${infer S}_id` ? S : `${F}Record`
+
+type ReferringFields<M, C extends TableName<M>, T extends string> = {
+  [F in keyof TablesOf<M>[C]]: TargetOf<TablesOf<M>[C][F]> extends T ? F : never
+}[keyof TablesOf<M>[C]] &
+  string
+
+/** The records of a table that refer to this one. */
+export interface Many<M, C extends TableName<M>> {
+  /** Whether there is one, or one that meets the condition. */
+  some(where?: (row: Row<M, C>) => Condition): Condition
+  /** Whether there is none, or none that meets the condition. */
+  none(where?: (row: Row<M, C>) => Condition): Condition
+  /** Whether all meet the condition; true where there is none. */
+  every(where: (row: Row<M, C>) => Condition): Condition
+}
+
+interface ManyBy<M, C extends TableName<M>, F extends string> {
+  /** Those that refer by this field. */
+  by(field: F): Many<M, C>
+}
+
+/** The record a rule is about, as its conditions see it: fields, the records referred to, those referring to it. */
+export type Row<M, T extends TableName<M>> = {
+  readonly [F in keyof TablesOf<M>[T] & string]: TermFor<ValueOf<TablesOf<M>, TablesOf<M>[T][F]>>
+} & {
+  readonly [
+    F in keyof TablesOf<M>[T] & string as [TargetOf<TablesOf<M>[T][F]>] extends [null] ? never : ParentName<F>
+  ]: Row<M, TargetOf<TablesOf<M>[T][F]> & TableName<M>>
+} & {
+  readonly [C in TableName<M> as [ReferringFields<M, C, T>] extends [never] ? never : C]: IsUnion<
+    ReferringFields<M, C, T>
+  > extends true
+    ? ManyBy<M, C, ReferringFields<M, C, T>>
+    : Many<M, C> & ManyBy<M, C, ReferringFields<M, C, T>>
+} & {
+  /** Whether the caller may do this to the record, by the rules of the record's own table. */
+  may(action: string): Condition
+}
+
+/** Makes the row of a table for the conditions of its rules. */
+export function rowOf<M extends Model, T extends TableName<M>>(model: M, table: T): Row<M, T> {
+  return buildRow(model, table, 0, []) as Row<M, T>
+}
+
+function buildRow(model: ModelData, table: string, level: number, steps: readonly Relation[]): object {
+  const { fields } = tableOf(model, table)
+  const parents = new Map(parentsOf(model, table).map((relation) => [relation.name, relation]))
+  const children = new Set(childrenOf(model, table).map(({ name }) => name))
+
+  const member = (name: string): unknown => {
+    const field = Object.hasOwn(fields, name) ? fields[name] : undefined
+    if (field) return term({ shape: field, operand: { kind: 'field', level, name }, level, steps })
+    const parent = parents.get(name)
+    if (parent) return buildRow(model, parent.table, level, [...steps, parent])
+    if (children.has(name)) return buildMany(model, table, name, level, steps)
+    if (name === 'may') return (action: string) => may(table, action, level, steps)
+    throw new UnknownNameError(
+      'field or relation',
+      name,
+      [...Object.keys(fields), ...parents.keys(), ...children],
+      table,
+    )
+  }
+  return new Proxy({}, { get: (_, name) => (typeof name === 'string' ? member(name) : undefined) })
+}
+
+function buildMany(
+  model: ModelData,
+  table: string,
+  name: string,
+  level: number,
+  steps: readonly Relation[],
+  by?: string,
+): Record<string, unknown> {
+  const some = (where: (row: never) => Condition = () => always): Condition => {
+    const child = childOf(model, table, name, by)
+    return atNewLevel(steps.length, (to) =>
+      wrapSteps(level, [...steps, child], to - steps.length)(where(buildRow(model, child.table, to, []) as never)),
+    )
+  }
+  return {
+    some,
+    none: (where?: (row: never) => Condition) => not(some(where)),
+    every: (where: (row: never) => Condition) => not(some((row) => not(where(row)))),
+    by: (field: string) => buildMany(model, table, name, level, steps, field),
+  }
+}
+
+function may(table: string, action: string, level: number, steps: readonly Relation[]): Condition {
+  if (steps.length === 0) return { kind: 'may', level, table, action }
+  return atNewLevel(steps.length - 1, (to) =>
+    wrapSteps(level, steps, to - steps.length + 1)({ kind: 'may', level: to, table, action }),
+  )
+}

@@ -1,0 +1,111 @@
+import type { PlainValue, Shape } from '../model/index.js'
+
+/**
+ * Something a condition compares. `level` says whose field it is: 0 is the record the rule is about,
+ * higher levels are the records a `some` around it steps to.
+ */
+export type Operand =
+  | { readonly kind: 'field'; readonly level: number; readonly name: string }
+  | { readonly kind: 'caller'; readonly name: string }
+  | { readonly kind: 'value'; readonly shape: Shape; readonly value: PlainValue }
+  | { readonly kind: 'now'; readonly plusSeconds: number }
+
+/** How two operands are compared. A missing operand makes any of them false. */
+export type Comparison = 'is' | 'below' | 'atMost' | 'above' | 'atLeast' | 'startsWith' | 'in'
+
+/** A comparison of two operands. */
+export interface Compare {
+  readonly kind: 'compare'
+  readonly how: Comparison
+  readonly left: Operand
+  readonly right: Operand
+}
+
+/** Whether some record that a step leads to meets a condition. */
+export interface Some {
+  readonly kind: 'some'
+  /** The name of the step, as `Relation.name`. */
+  readonly relation: string
+  /** The table stepped to. */
+  readonly table: string
+  /** The level and field the step starts from. */
+  readonly from: { readonly level: number; readonly field: string }
+  /** The level that the record stepped to has in `where`, and its field with the same value. */
+  readonly to: { readonly level: number; readonly field: string }
+  /** Whether the step leads to one record at most. */
+  readonly one: boolean
+  readonly where: Condition
+}
+
+/** A condition as plain data: what ties, grants and denies are made of. Its logic is two-valued. */
+export type Condition =
+  | { readonly kind: 'always' }
+  | { readonly kind: 'never' }
+  | { readonly kind: 'all'; readonly of: readonly Condition[] }
+  | { readonly kind: 'any'; readonly of: readonly Condition[] }
+  | { readonly kind: 'not'; readonly of: Condition }
+  | { readonly kind: 'isSet'; readonly operand: Operand }
+  | { readonly kind: 'signedIn' }
+  | { readonly kind: 'role'; readonly anyOf: readonly string[] }
+  | { readonly kind: 'may'; readonly level: number; readonly table: string; readonly action: string }
+  | { readonly kind: 'after'; readonly of: Condition }
+  | { readonly kind: 'unchanged'; readonly field: string }
+  | Compare
+  | Some
+
+/** True of every record and caller. */
+export const always: Condition = Object.freeze({ kind: 'always' })
+
+/** True of none. */
+export const never: Condition = Object.freeze({ kind: 'never' })
+
+/**
+ * True where every condition is.
+ * @example all(row.done.is(false), row.assigneeId.is(caller.id))
+ */
+export const all = (...of: readonly Condition[]): Condition => ({ kind: 'all', of })
+
+/**
+ * True where at least one condition is.
+ * @example any(row.audience.is('public'), row.authorId.is(caller.id))
+ */
+export const any = (...of: readonly Condition[]): Condition => ({ kind: 'any', of })
+
+/**
+ * True where the condition is false, also where it is false because a value is missing.
+ * @example not(row.status.is('done'))
+ */
+export const not = (of: Condition): Condition => ({ kind: 'not', of })
+
+/** Asks the condition of the record as it will be, instead of as it is; every other record stays as stored. */
+export const after = (of: Condition): Condition => ({ kind: 'after', of })
+
+/** True where the change leaves this field of the record exactly as it is. */
+export const unchanged = (field: string): Condition => ({ kind: 'unchanged', field })
+
+/** The conditions directly inside this one. */
+export function partsOf(condition: Condition): readonly Condition[] {
+  switch (condition.kind) {
+    case 'all':
+    case 'any':
+      return condition.of
+    case 'not':
+    case 'after':
+      return [condition.of]
+    case 'some':
+      return [condition.where]
+    default:
+      return []
+  }
+}
+
+/** The operands directly inside this condition. */
+export function operandsOf(condition: Condition): readonly Operand[] {
+  if (condition.kind === 'compare') return [condition.left, condition.right]
+  return condition.kind === 'isSet' ? [condition.operand] : []
+}
+
+/** Whether the condition or any part of it passes the test. */
+export function contains(condition: Condition, test: (part: Condition) => boolean): boolean {
+  return test(condition) || partsOf(condition).some((part) => contains(part, test))
+}

@@ -1,0 +1,56 @@
+import { tableOf } from '../model/index.js'
+import { type Action, checkCaller, permission, type Rulebook, specialise } from '../rules/index.js'
+import { type Data, lookupIn, type MemoryRecord } from './data.js'
+import { evaluator, type World } from './evaluate.js'
+import { type Facts, type Inquiry, type Question, questionsFor } from './questions.js'
+import { checkValues, recordToCreate } from './values.js'
+import { closedVerdict, type Verdict, verdictFrom } from './verdict.js'
+
+/** What is to be decided in memory. */
+export interface DecideRequest {
+  /** Who asks, as the rules' caller shape has it, or `anonymous`. */
+  readonly caller: unknown
+  readonly action: Action
+  readonly table: string
+  /** The record asked about; none for `create`, and none where there is no such record. */
+  readonly record?: MemoryRecord
+  /** The values of a `create` or `update`. */
+  readonly values?: MemoryRecord
+  /** All records the rules may have to look at. */
+  readonly data: Data
+  /** The moment of the request; left out, now. */
+  readonly now?: Date
+}
+
+/**
+ * Decides in memory whether a caller may do something, and says why.
+ *
+ * @throws {CallerError} where the caller is not one the rules know
+ * @throws {UnknownNameError} where there is no such table
+ * @throws {InputError} where values do not fit the table
+ * @example
+ * decide(rules, { caller: ben, action: 'update', table: 'entries', record: entry, data }).message
+ */
+export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
+  const { action, table, data, now = new Date() } = request
+  tableOf(rulebook.model, table)
+  const caller = checkCaller(rulebook.caller, request.caller)
+  const values = checkValues(rulebook.model, table, request.values ?? {})
+  const inquiry: Inquiry = { rulebook, table, action, caller, fields: Object.keys(values) }
+  if (isClosed(inquiry)) return closedVerdict(inquiry)
+  const record = action === 'create' ? recordToCreate(rulebook, table, values, caller, now) : request.record
+  if (!record) return verdictFrom(inquiry, () => false)
+  const world: World = { caller, now, lookup: lookupIn(data), next: { ...record, ...values } }
+  return verdictFrom(inquiry, answer(questionsFor([inquiry]), record, world))
+}
+
+/** Whether no record at all could be open to this caller for this action. */
+export function isClosed({ rulebook, table, action, caller }: Inquiry): boolean {
+  return specialise(permission(rulebook, table, action), caller).kind === 'never'
+}
+
+/** Answers questions about a record from memory. A question nobody asked has the answer no. */
+export function answer(questions: readonly Question[], record: MemoryRecord, world: World): Facts {
+  const known = new Map(questions.map(({ id, condition }) => [id, evaluator(condition)(record, world)]))
+  return (id) => known.get(id) ?? false
+}

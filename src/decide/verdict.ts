@@ -1,0 +1,190 @@
+import { print } from '../condition/index.js'
+import {
+  type Action,
+  asksCaller,
+  covers,
+  deniesFor,
+  grantsFor,
+  permission,
+  type PlacedGrant,
+  rulesOf,
+  type TableRules,
+  type Who,
+  whoCondition,
+} from '../rules/index.js'
+import {
+  afterId,
+  denyId,
+  type Facts,
+  type Inquiry,
+  type Moment,
+  SIGHT,
+  unchangedId,
+  whenId,
+  whoId,
+} from './questions.js'
+
+/** One part of a grant: what it asks, in words, and whether that is so. */
+export interface PartVerdict {
+  /** The tie's name, or the condition on the caller. */
+  readonly who: string
+  /** What it asks of record and caller. */
+  readonly condition: string
+  readonly holds: boolean
+}
+
+/** A grant that could have opened the action, and whether it did. */
+export interface GrantVerdict {
+  /** The action it is written under: `read` also opens `list` and `get`. */
+  readonly action: Action
+  readonly holds: boolean
+  readonly to: readonly PartVerdict[]
+  readonly when?: PartVerdict
+  readonly fields?: readonly string[]
+}
+
+/** A deny that bears on the action, and whether it struck. */
+export interface DenyVerdict {
+  readonly name: string
+  readonly condition: string
+  readonly holds: boolean
+  readonly message: string
+}
+
+/** The answer to whether a caller may do something, with all that led to it. */
+export interface Verdict {
+  readonly table: string
+  readonly action: Action
+  readonly allowed: boolean
+  /** The HTTP status that fits: 200, 401 (sign in), 403 (forbidden) or 404 (not visible). */
+  readonly status: 200 | 401 | 403 | 404
+  /** Whether the caller can see the record; true for a new one. */
+  readonly seen: boolean
+  readonly grants: readonly GrantVerdict[]
+  readonly denies: readonly DenyVerdict[]
+  /** Why fields may not be set, by field. */
+  readonly fields: Readonly<Record<string, string>>
+  /** What to tell the caller: never more than the caller may know. */
+  readonly message: string
+}
+
+/** Puts the facts about a record together to a verdict. */
+export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
+  const { rulebook, table, action, caller } = inquiry
+  const rules = rulesOf(rulebook, table)
+  const grants = grantsFor(rules, action).map((grant) => grantVerdict(inquiry, grant, facts))
+  const denies = denyVerdicts(inquiry, rules, facts)
+  const granted = grants.some((grant) => grant.holds)
+  const denied = denies.find((deny) => deny.holds)
+  const seen = action === 'create' || facts(SIGHT)
+  const fields = granted && seen && !denied ? refusedFields(inquiry, rules, facts) : {}
+  const allowed = granted && seen && !denied && Object.keys(fields).length === 0
+  const wouldHelp = !caller.signedIn && signingInCouldHelp(inquiry)
+  const status = allowed ? 200 : wouldHelp ? 401 : seen ? 403 : 404
+  const message = denied && status === 403 ? denied.message : sentence(inquiry, status, fields)
+  return { table, action, allowed, status, seen, grants, denies, fields, message }
+}
+
+/** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
+export function closedVerdict(inquiry: Inquiry): Verdict {
+  const { table, action, caller } = inquiry
+  const status = !caller.signedIn && signingInCouldHelp(inquiry) ? 401 : 403
+  const message = sentence(inquiry, status, {}, true)
+  return { table, action, allowed: false, status, seen: false, grants: [], denies: [], fields: {}, message }
+}
+
+/** Whether some caller who has signed in might be allowed what this one is not. */
+export function signingInCouldHelp({ rulebook, table, action }: Inquiry): boolean {
+  return asksCaller(permission(rulebook, table, action))
+}
+
+function grantVerdict({ rulebook, table }: Inquiry, grant: PlacedGrant, facts: Facts): GrantVerdict {
+  const rules = rulesOf(rulebook, table)
+  const to = grant.to.map((who) => ({
+    who: whoName(who),
+    condition: print(whoCondition(rules, who)),
+    holds: facts(whoId(who)),
+  }))
+  return {
+    action: grant.action,
+    holds: grantHolds(grant, facts),
+    to,
+    ...(grant.when && { when: { who: 'when', condition: print(grant.when), holds: facts(whenId(grant)) } }),
+    ...(grant.fields && { fields: grant.fields }),
+  }
+}
+
+/** Whether a grant holds by the facts. */
+export function grantHolds(grant: PlacedGrant, facts: Facts, moment: Moment = 'before'): boolean {
+  return grant.to.some((who) => facts(whoId(who, moment))) && (!grant.when || facts(whenId(grant, moment)))
+}
+
+function denyVerdicts({ action }: Inquiry, rules: TableRules, facts: Facts): readonly DenyVerdict[] {
+  return deniesFor(rules, action).map(({ name, when, except, message }) => ({
+    name,
+    condition: print(when),
+    message,
+    holds: facts(denyId(name)) && !except.some((who) => facts(whoId(who))),
+  }))
+}
+
+/** Law 5, field by field. */
+function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
+  const { rulebook, table, action, fields = [] } = inquiry
+  const key = rulebook.model.tables[table]?.key ?? []
+  const seers = grantsFor(rules, 'get')
+  const grants = grantsFor(rules, action)
+  const stamps = action === 'create' ? rules.stamps.create : rules.stamps.update
+  const refused: Record<string, string> = {}
+  for (const field of fields) {
+    const sees = () => key.includes(field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
+    if (action === 'update' && facts(unchangedId(field)) && sees()) continue
+    const covering = grants.filter((grant) => covers(grant, field) && grantHolds(grant, facts))
+    if (Object.hasOwn(stamps, field)) refused[field] = 'is set by the server'
+    else if (action === 'update' && key.includes(field)) refused[field] = 'is part of the key, which never changes'
+    else if (covering.length === 0) refused[field] = 'is not yours to set'
+    else if (action === 'update' && !covering.some((grant) => staysHeld(grant, facts))) {
+      refused[field] = 'may not get this value from you'
+    }
+  }
+  return refused
+}
+
+function staysHeld(grant: PlacedGrant, facts: Facts): boolean {
+  return grant.after ? facts(afterId(grant)) : grantHolds(grant, facts, 'after')
+}
+
+/** The name of a tie, or a condition on the caller in words. */
+export function whoName(who: Who): string {
+  if (typeof who === 'string') return who
+  return who.kind === 'always' ? 'anyone' : print(who)
+}
+
+const VERBS: Readonly<Record<Action, string>> = {
+  read: 'see',
+  list: 'list',
+  get: 'see',
+  create: 'create',
+  update: 'update',
+  delete: 'delete',
+}
+
+function sentence(
+  { rulebook, table, action }: Inquiry,
+  status: Verdict['status'],
+  fields: Readonly<Record<string, string>>,
+  any = false,
+): string {
+  const verb = VERBS[action]
+  const record = any ? `records of ${table}` : `this record of ${table}`
+  if (status === 200) return `You may ${verb} ${record}.`
+  if (status === 404) return `There is no such record in ${table}.`
+  if (status === 401) return `You have to sign in to ${verb} ${record}.`
+  const names = Object.keys(fields)
+  if (names.length > 0) {
+    return `You may not set ${names.join(', ')} of ${table}: ${names.map((name) => `${name} ${fields[name]}`).join('; ')}.`
+  }
+  const needed = [...new Set(grantsFor(rulesOf(rulebook, table), action).flatMap(({ to }) => to.map(whoName)))]
+  const takes = needed.length > 0 ? `that takes ${needed.join(' or ')}` : 'nobody may'
+  return `You may not ${verb} ${record}; ${takes}.`
+}

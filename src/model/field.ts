@@ -1,0 +1,93 @@
+/** The types a field can have. */
+export type FieldType = 'text' | 'integer' | 'boolean' | 'timestamp' | 'choice' | 'list'
+
+/** A field as plain data, as it stands in a model and in a rulebook. */
+export interface FieldData {
+  readonly type: FieldType
+  /** The value may be missing. */
+  readonly optional?: true
+  /** Part of the table's key. */
+  readonly key?: true
+  /** The store fills it in on create when it is not given. */
+  readonly generated?: true
+  /** The values of a `choice`. */
+  readonly choices?: readonly string[]
+  /** What a `list` is made of. */
+  readonly item?: 'text' | 'integer'
+  /** The table whose key this field holds. */
+  readonly references?: string
+}
+
+declare const VALUE: unique symbol
+
+/**
+ * A field under construction. `V` is the JavaScript type of its value, `O` whether it may be missing,
+ * `R` the table it refers to, `K` whether it is part of the key.
+ */
+export interface Field<
+  V = unknown,
+  O extends boolean = boolean,
+  R extends string | null = string | null,
+  K extends boolean = boolean,
+> {
+  readonly data: FieldData
+  readonly [VALUE]?: { readonly value: V; readonly optional: O; readonly references: R; readonly key: K }
+  /** Makes the field part of the table's key. A key is never missing and never changes. */
+  key(): Field<V, O, R, true>
+  /** Allows the value to be missing. */
+  optional(): Field<V, true, R, K>
+  /** Says that the store fills the value in on create when none is given, such as a serial number. */
+  generated(): Field<V, O, R, K>
+}
+
+function field<V, O extends boolean, R extends string | null, K extends boolean>(data: FieldData): Field<V, O, R, K> {
+  return Object.freeze({
+    data: Object.freeze(data),
+    key: () => field<V, O, R, true>({ ...data, key: true }),
+    optional: () => field<V, true, R, K>({ ...data, optional: true }),
+    generated: () => field<V, O, R, K>({ ...data, generated: true }),
+  })
+}
+
+type Plain<V> = Field<V, false, null, false>
+
+/** Text of any length, compared exactly: case, blanks and accents all count. */
+export const text = (): Plain<string> => field({ type: 'text' })
+
+/** A whole number from -(2^53 - 1) to 2^53 - 1. */
+export const integer = (): Plain<number> => field({ type: 'integer' })
+
+/** True or false. */
+export const boolean = (): Plain<boolean> => field({ type: 'boolean' })
+
+/** A moment in time, to the millisecond; a `Date` in JavaScript. */
+export const timestamp = (): Plain<Date> => field({ type: 'timestamp' })
+
+/**
+ * One of a fixed set of words.
+ *
+ * @param choices the words, at least one
+ * @example choice('private', 'members', 'public')
+ */
+export const choice = <const C extends readonly [string, ...string[]]>(...choices: C): Plain<C[number]> =>
+  field({ type: 'choice', choices: Object.freeze(choices) })
+
+/**
+ * A list of texts or integers, kept in one field.
+ *
+ * @param item the kind of its items, such as `text()`
+ * @example list(text())
+ */
+export const list = <V extends string | number>(item: Plain<V>): Plain<readonly V[]> =>
+  field({ type: 'list', item: item.data.type === 'integer' ? 'integer' : 'text' })
+
+/**
+ * The key of a record of another table (or of the same). Its type is that of the other table's key.
+ * A field `plotId` makes `row.plot` available in conditions, and the referring table's name on the other side.
+ *
+ * @param table the name of the table referred to
+ * @example references('members')
+ */
+export const references = <const R extends string>(table: R): Field<never, false, R, false> =>
+  // `defineModel` puts the type of the other table's key in place.
+  field({ type: 'integer', references: table })

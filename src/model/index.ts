@@ -1,0 +1,50 @@
+export { ModelError, PachterError, UnknownNameError } from './errors.js'
+export {
+  boolean,
+  choice,
+  type Field,
+  type FieldData,
+  type FieldType,
+  integer,
+  list,
+  references,
+  text,
+  timestamp,
+} from './field.js'
+export type {
+  FieldName,
+  IsUnion,
+  KeyOf,
+  RecordOf,
+  TableName,
+  TablesOf,
+  TargetOf,
+  ValueOf,
+  ValuesOf,
+  VisibleRecord,
+} from './infer.js'
+export { InputError } from './input-error.js'
+export { type KeyValues, printKey, readKey } from './key.js'
+export {
+  checkModel,
+  deepFreeze,
+  defineModel,
+  fieldOf,
+  type Model,
+  type ModelData,
+  type TableData,
+  tableOf,
+  type Tables,
+} from './model.js'
+export { childOf, childrenOf, parentName, parentsOf, type Relation } from './relations.js'
+export {
+  accepts,
+  describeType,
+  fromPlain,
+  isMissing,
+  type PlainValue,
+  sameValue,
+  type Shape,
+  toPlain,
+  type Value,
+} from './values.js'

@@ -1,0 +1,40 @@
+import { InputError } from './input-error.js'
+import { type ModelData, tableOf } from './model.js'
+import { accepts, describeType, type Value } from './values.js'
+
+/** The fields of a key with their values. */
+export type KeyValues = Readonly<Record<string, Value>>
+
+/**
+ * Reads a key as a developer gives it: the bare value of a single key field, or an object for any key.
+ *
+ * @throws {InputError} where a part is missing, unknown or of the wrong type
+ * @throws {UnknownNameError} where there is no such table
+ * @example readKey(model, 'entries', 3) // { id: 3 }
+ */
+export function readKey(model: ModelData, table: string, given: unknown): KeyValues {
+  const { key, fields } = tableOf(model, table)
+  const parts = isPlainObject(given) ? given : { [key[0] as string]: given }
+  const problems: Record<string, string> = {}
+  for (const name of Object.keys(parts)) {
+    if (!key.includes(name)) problems[name] = `is not part of the key of ${table}, which is ${key.join(', ')}`
+  }
+  for (const name of key) {
+    const field = fields[name]
+    if (!Object.hasOwn(parts, name)) problems[name] = 'is missing from the key'
+    else if (field && !accepts(field, parts[name])) problems[name] = `must be ${describeType(field)}`
+  }
+  if (Object.keys(problems).length > 0) throw new InputError(table, problems)
+  return parts as KeyValues
+}
+
+/** The key in one short text, for messages and tables: `3`, or `4, 7`. */
+export function printKey(model: ModelData, table: string, record: Readonly<Record<string, unknown>>): string {
+  return tableOf(model, table)
+    .key.map((name) => String(record[name]))
+    .join(', ')
+}
+
+function isPlainObject(value: unknown): value is Record<string, unknown> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
+}

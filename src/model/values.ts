@@ -1,0 +1,99 @@
+import type { FieldData, FieldType } from './field.js'
+
+/** A value as JavaScript holds it: what records, callers and conditions are made of. */
+export type Value = string | number | boolean | Date | readonly Value[]
+
+/** A value as JSON holds it: what the rulebook stores. */
+export type PlainValue = string | number | boolean | readonly PlainValue[]
+
+interface TypeBehaviour {
+  /** The name used in messages, with its article. */
+  readonly called: string
+  accepts(value: unknown, field: Shape): boolean
+  toPlain(value: Value): PlainValue
+  fromPlain(plain: PlainValue): unknown
+}
+
+/** The part of a field that says which values it takes. */
+export type Shape = Pick<FieldData, 'type' | 'choices' | 'item'>
+
+const same = (value: Value): PlainValue => value as PlainValue
+
+/** PostgreSQL cannot store NUL in text, and lone surrogates do not survive UTF-8: no engine gets either. */
+const isText = (value: unknown): value is string =>
+  typeof value === 'string' && !value.includes('\0') && !/\p{Surrogate}/u.test(value)
+
+const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
+  text: { called: 'text', accepts: isText, toPlain: same, fromPlain: (plain) => plain },
+  integer: {
+    called: 'an integer',
+    accepts: (value) => Number.isSafeInteger(value),
+    toPlain: same,
+    fromPlain: (plain) => plain,
+  },
+  boolean: {
+    called: 'true or false',
+    accepts: (value) => typeof value === 'boolean',
+    toPlain: same,
+    fromPlain: (plain) => plain,
+  },
+  timestamp: {
+    called: 'a valid Date',
+    accepts: (value) => value instanceof Date && !Number.isNaN(value.getTime()),
+    toPlain: (value) => (value as Date).toISOString(),
+    fromPlain: (plain) => (typeof plain === 'string' ? new Date(plain) : plain),
+  },
+  choice: {
+    called: 'one of its choices',
+    accepts: (value, field) => typeof value === 'string' && (field.choices ?? []).includes(value),
+    toPlain: same,
+    fromPlain: (plain) => plain,
+  },
+  list: {
+    called: 'a list',
+    accepts: (value, field) =>
+      Array.isArray(value) && value.every((item) => accepts({ type: field.item ?? 'text' }, item)),
+    toPlain: same,
+    fromPlain: (plain) => plain,
+  },
+}
+
+/** Whether a value may stand in a field of this shape; missing values are the caller's business. */
+export function accepts(field: Shape, value: unknown): value is Value {
+  return TYPES[field.type].accepts(value, field)
+}
+
+/** The field's type in words, for messages: `an integer`, `one of private, members, public`. */
+export function describeType(field: Shape): string {
+  if (field.type === 'choice') return `one of ${(field.choices ?? []).join(', ')}`
+  if (field.type === 'list') return `a list of ${TYPES[field.item ?? 'text'].called} values`
+  return TYPES[field.type].called
+}
+
+/** The JSON form of a value of this type. */
+export function toPlain(field: Shape, value: Value): PlainValue {
+  return TYPES[field.type].toPlain(value)
+}
+
+/** The value a JSON form stands for; the result still has to be checked with {@link accepts}. */
+export function fromPlain(field: Shape, plain: PlainValue): unknown {
+  return TYPES[field.type].fromPlain(plain)
+}
+
+/** Exact equality of two present values of one type: no case folding, no trimming, instants by their time. */
+export function sameValue(left: Value, right: Value): boolean {
+  if (left instanceof Date) return right instanceof Date && left.getTime() === right.getTime()
+  if (Array.isArray(left)) {
+    return (
+      Array.isArray(right) &&
+      left.length === right.length &&
+      left.every((item, at) => sameValue(item as Value, right[at] as Value))
+    )
+  }
+  return left === right
+}
+
+/** Whether a value is missing: law 6 treats `null` and `undefined` alike. */
+export function isMissing(value: unknown): value is null | undefined {
+  return value === null || value === undefined
+}

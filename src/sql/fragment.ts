@@ -1,0 +1,52 @@
+import type { Operand } from '../condition/index.js'
+import type { Shape } from '../model/index.js'
+
+/** A place in a statement for a value: of the caller, the rules, the clock, or given with the request. */
+export interface Slot {
+  readonly shape: Shape
+  readonly source: Exclude<Operand, { kind: 'field' }> | { readonly kind: 'given'; readonly name: string }
+}
+
+/** A piece of SQL: text that came from code or the model, and slots. Values never become text. */
+export interface Fragment {
+  readonly pieces: readonly (string | Slot)[]
+}
+
+/** SQL text with the slots its placeholders stand for, in their order. */
+export interface Statement {
+  readonly text: string
+  readonly slots: readonly Slot[]
+}
+
+/**
+ * Writes a fragment; only fragments can be put in, so that no value ends up in the text by accident.
+ *
+ * @example sql`${column} = ${slot}`
+ */
+export function sql(strings: TemplateStringsArray, ...parts: readonly Fragment[]): Fragment {
+  return { pieces: strings.flatMap((text, at) => [text, ...(parts[at]?.pieces ?? [])]) }
+}
+
+/** Text of our own or from the model as a fragment. */
+export const raw = (text: string): Fragment => ({ pieces: [text] })
+
+/** A slot as a fragment. */
+export const slot = (source: Slot['source'], shape: Shape): Fragment => ({ pieces: [{ source, shape }] })
+
+/** Fragments with a separator between them. */
+export function join(fragments: readonly Fragment[], separator: string): Fragment {
+  return { pieces: fragments.flatMap(({ pieces }, at) => (at === 0 ? pieces : [separator, ...pieces])) }
+}
+
+/** Writes a fragment out, with numbered placeholders; the same value takes the same number. */
+export function render(fragment: Fragment, placeholder: (number: number, shape: Shape) => string): Statement {
+  const numbers = new Map<string, number>()
+  const slots: Slot[] = []
+  const text = fragment.pieces.map((piece) => {
+    if (typeof piece === 'string') return piece
+    const id = JSON.stringify(piece)
+    if (!numbers.has(id)) numbers.set(id, slots.push(piece))
+    return placeholder(numbers.get(id) as number, piece.shape)
+  })
+  return { text: text.join(''), slots }
+}

@@ -1,0 +1,5 @@
+export { createGuard, type Guard, type ScopedStore } from './guard.js'
+export type { ListOptions } from './reads.js'
+export type { Store } from './store.js'
+export type { StoredVerdict } from './verdicts.js'
+export { ConflictError } from './writes.js'

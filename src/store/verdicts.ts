@@ -1,0 +1,49 @@
+import {
+  type Inquiry,
+  type MemoryRecord,
+  questionsFor,
+  unchangedId,
+  type Verdict,
+  verdictFrom,
+} from '../decide/index.js'
+import type { KeyValues } from '../model/index.js'
+import { createdScope, type DriverRow, givenScope, planAnswers, planAnswersFor, scopeAt } from '../sql/index.js'
+import { keySlots, run, type Session } from './session.js'
+
+/** A verdict on a stored record. */
+export interface StoredVerdict {
+  readonly verdict: Verdict
+  /** The record as stored, whoever may see it: for the developer, not for the caller. `null` where there is none. */
+  readonly record: MemoryRecord | null
+  /** Whether the values given differ from those stored. */
+  readonly changed: boolean
+}
+
+/** Asks the database everything the verdict on one stored record depends on, in one query. */
+export async function inquire(
+  session: Session,
+  inquiry: Inquiry,
+  key: KeyValues,
+  values: MemoryRecord = {},
+): Promise<StoredVerdict> {
+  const { rulebook, table, fields = [] } = inquiry
+  const { dialect } = session.store
+  const next = givenScope({ rulebook, dialect }, table, Object.keys(values), scopeAt(dialect, 0))
+  const plan = planAnswers({ rulebook, dialect, next }, table, questionsFor([inquiry]))
+  const [row] = await run(session, plan.statement, { ...values, ...keySlots(key) })
+  const facts = row ? plan.answersOf(row) : () => false
+  return {
+    verdict: verdictFrom(inquiry, facts),
+    record: row ? plan.recordOf(row) : null,
+    changed: fields.some((field) => !facts(unchangedId(field))),
+  }
+}
+
+/** The same for a record that is to be created. */
+export async function inquireCreate(session: Session, inquiry: Inquiry, record: MemoryRecord): Promise<Verdict> {
+  const { rulebook, table } = inquiry
+  const compilation = { rulebook, dialect: session.store.dialect }
+  const plan = planAnswersFor(compilation, createdScope(compilation, table), questionsFor([inquiry]))
+  const [row] = await run(session, plan.statement, record)
+  return verdictFrom(inquiry, plan.answersOf(row as DriverRow))
+}

@@ -1,0 +1,153 @@
+import { expect } from 'chai'
+import {
+  all,
+  anonymous,
+  choice,
+  decide,
+  defineCaller,
+  defineModel,
+  defineRules,
+  integer,
+  not,
+  references,
+  text,
+} from 'pachter'
+
+/** A seed library: small enough to see the laws through. */
+const model = defineModel({
+  people: { id: integer().key(), name: text() },
+  packets: {
+    id: integer().key(),
+    ownerId: references('people').optional(),
+    state: choice('open', 'sealed'),
+    label: text(),
+    secret: text().optional(),
+  },
+})
+const caller = defineCaller({ id: integer() }, { roles: ['keeper', 'guest'] })
+const rules = defineRules(model, caller, {
+  packets: ({ row, caller, role, anyone, signedIn, table }) =>
+    table
+      .ties({
+        owner: row.ownerId.is(caller.id),
+        stranger: not(row.ownerId.is(caller.id)),
+        open: row.state.is('open'),
+      })
+      .grants({
+        read: [
+          { to: 'owner', fields: ['ownerId', 'state', 'label'] },
+          { to: 'open', fields: ['label'] },
+          role('keeper'),
+        ],
+        create: [
+          { to: 'owner', fields: ['id', 'ownerId', 'state', 'label'] },
+          { to: signedIn, fields: ['label'] },
+        ],
+        update: [
+          { to: 'owner', fields: ['label', 'secret'] },
+          { to: 'owner', fields: ['ownerId'], after: row.ownerId.isSet() },
+          { to: role('keeper'), fields: ['state'], when: row.state.is('open') },
+        ],
+        delete: [{ to: 'stranger', when: all() }, anyone],
+      })
+      .denies({
+        sealed: { on: ['delete', 'read'], when: row.state.is('sealed'), except: ['owner'], message: 'Sealed.' },
+      }),
+})
+const data = { people: [], packets: [] }
+const packet = { id: 1, ownerId: 7, state: 'open', label: 'Chervil', secret: 'under the pot' }
+const ask = (who: object, action: 'get' | 'create' | 'update' | 'delete', record?: object, values?: object) =>
+  decide(rules, {
+    caller: who,
+    action,
+    table: 'packets',
+    data,
+    ...(record && { record: record as never }),
+    ...(values && { values: values as never }),
+  })
+
+describe('decide', () => {
+  it('says through which tie and grant', () => {
+    const verdict = ask({ id: 7 }, 'update', packet, { label: 'Dill' })
+    expect(verdict).to.include({ allowed: true, status: 200, seen: true })
+    expect(verdict.grants[0]?.to).to.deep.equal([{ who: 'owner', condition: 'row.ownerId is caller.id', holds: true }])
+  })
+
+  it('is closed by default, at once where nothing could open it', () => {
+    expect(decide(rules, { caller: { id: 7 }, action: 'get', table: 'people', data, record: { id: 7 } })).to.include({
+      status: 403,
+      message: 'You may not see records of people; nobody may.',
+    })
+    expect(() => decide(rules, { caller: { id: 7 }, action: 'get', table: 'persons', data })).to.throw(
+      /no table "persons"/,
+    )
+  })
+
+  it('takes a missing value for neither equal nor unequal to anything but its negation', () => {
+    const ownerless = { ...packet, ownerId: null }
+    expect(ask({ id: 7 }, 'update', ownerless, { label: 'x' }).status).to.equal(403)
+    expect(ask({ id: 7 }, 'delete', ownerless).grants[0]).to.deep.include({ holds: true })
+  })
+
+  it('lets a deny beat all grants, except for who is exempt', () => {
+    const sealed = { ...packet, state: 'sealed' }
+    expect(ask({ id: 8, roles: ['keeper'] }, 'get', sealed)).to.include({ allowed: false, status: 404 })
+    expect(ask({ id: 7 }, 'get', sealed)).to.include({ allowed: true })
+    expect(ask({ id: 7 }, 'delete', sealed)).to.include({ allowed: true })
+  })
+
+  it('has a write need sight', () => {
+    expect(ask({ id: 8 }, 'delete', { ...packet, state: 'sealed' })).to.include({ status: 404, seen: false })
+    expect(ask({ id: 8 }, 'delete', packet)).to.include({ allowed: true })
+  })
+
+  it('asks the grant of the record before and after, or what `after` asks instead', () => {
+    expect(ask({ id: 7 }, 'update', packet, { ownerId: 8 })).to.include({ allowed: true })
+    expect(ask({ id: 7 }, 'update', packet, { ownerId: null }).fields).to.deep.equal({
+      ownerId: 'may not get this value from you',
+    })
+    const sealing = ask({ id: 8, roles: ['keeper'] }, 'update', packet, { state: 'sealed' })
+    expect(sealing.fields).to.have.keys('state')
+  })
+
+  it('takes a visible value sent back as no change, and refuses a hidden one all the same', () => {
+    expect(ask({ id: 8, roles: ['keeper'] }, 'update', packet, { label: 'Chervil', state: 'open' }).allowed).to.equal(
+      true,
+    )
+    // An owner does not see the secret: had sending it back been accepted, it could be guessed.
+    const guess = decide(
+      defineRules(model, caller, {
+        packets: ({ row, caller, table }) =>
+          table
+            .ties({ owner: row.ownerId.is(caller.id) })
+            .grants({ read: [{ to: 'owner', fields: ['label'] }], update: [{ to: 'owner', fields: ['label'] }] }),
+      }),
+      {
+        caller: { id: 7 },
+        action: 'update',
+        table: 'packets',
+        data,
+        record: packet,
+        values: { label: 'Chervil', secret: 'under the pot' },
+      },
+    )
+    expect(guess.fields).to.deep.equal({ secret: 'is not yours to set' })
+  })
+
+  it('asks every field of a create of a grant that holds', () => {
+    const values = { id: 2, ownerId: 7, state: 'open', label: 'Dill' }
+    expect(ask({ id: 7 }, 'create', undefined, values).allowed).to.equal(true)
+    expect(ask({ id: 8 }, 'create', undefined, values).fields).to.have.keys('id', 'ownerId', 'state')
+  })
+
+  it('sends nobody to sign in where that would not help', () => {
+    expect(ask(anonymous, 'get', undefined).status).to.equal(401)
+    expect(ask(anonymous, 'get', { ...packet, state: 'sealed' }).status).to.equal(401)
+    const open = defineRules(model, caller, {
+      packets: ({ row, table }) => table.ties({ open: row.state.is('open') }).grants({ read: ['open'] }),
+    })
+    const asked = { caller: anonymous, action: 'get', table: 'packets', data } as const
+    expect(decide(open, { ...asked, record: { ...packet, state: 'sealed' } }).status).to.equal(404)
+    expect(decide(open, { ...asked, record: packet }).status).to.equal(200)
+  })
+})

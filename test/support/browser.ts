@@ -1,0 +1,27 @@
+import { existsSync, mkdtempSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { LaunchOptions } from 'playwright-core'
+
+/** Where Chromium is: `PACHTER_CHROMIUM`, or Debian's place. */
+export const chromiumPath = process.env['PACHTER_CHROMIUM'] ?? '/usr/bin/chromium'
+
+/** Whether the page tests can run here. */
+export const hasChromium = existsSync(chromiumPath)
+
+/** How Chromium is started: headless, quiet on the network, with a profile of its own. */
+export function browserOptions(): LaunchOptions {
+  return {
+    executablePath: chromiumPath,
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+    env: { ...process.env, HOME: mkdtempSync(join(tmpdir(), 'pachter-chromium-')) },
+  }
+}

@@ -1,0 +1,90 @@
+// Compiled by types.test.ts: each marked line must be an error for the compiler, and no other line may be.
+import {
+  createGuard,
+  defineCaller,
+  defineModel,
+  defineRules,
+  boolean,
+  choice,
+  integer,
+  references,
+  text,
+  type Model,
+} from 'pachter'
+import type { Store } from 'pachter/store'
+
+const model = defineModel({
+  members: { id: integer().key(), name: text() },
+  plots: {
+    id: integer().key(),
+    holderId: references('members').optional(),
+    fallow: boolean(),
+    state: choice('free', 'held'),
+  },
+  plotKeepers: { plotId: references('plots').key(), memberId: references('members').key() },
+})
+const caller = defineCaller({ id: integer(), email: text().optional() }, { roles: ['warden'] })
+
+export const rules = defineRules(model, caller, {
+  plots: ({ row, caller, role, table }) => {
+    row.fallow.is(true)
+    // @ts-expect-error a boolean is never text
+    row.fallow.is('true')
+    // @ts-expect-error there is no such field
+    row.holder_id.is(caller.id)
+    // @ts-expect-error there is no such choice
+    row.state.is('sold')
+    // @ts-expect-error an id is no e-mail
+    row.holderId.is(caller.email)
+    // @ts-expect-error callers have no such attribute
+    row.holderId.is(caller.name)
+    // @ts-expect-error members have no such field
+    row.holder.email.is(caller.email)
+    // @ts-expect-error there is no such role
+    role('chief')
+    const withTies = table.ties({
+      holder: row.holderId.is(caller.id),
+      keeper: row.plotKeepers.some((keeper) => keeper.memberId.is(caller.id)),
+    })
+    // @ts-expect-error there is no such tie
+    withTies.grants({ read: ['owner'] })
+    // @ts-expect-error there is no such field to grant
+    withTies.grants({ update: [{ to: 'holder', fields: ['stat'] }] })
+    // @ts-expect-error there is no such action
+    withTies.grants({ upate: ['holder'] })
+    // @ts-expect-error a stamp has the type of its field
+    withTies.stamps({ create: { state: 'sold' } })
+    return withTies.grants({ read: ['holder', 'keeper', role('warden')] })
+  },
+})
+
+// @ts-expect-error there is no such table
+defineRules(model, caller, { plot: ({ table }) => table })
+
+export async function use(store: Store): Promise<void> {
+  const guard = createGuard({ rules, store })
+  // @ts-expect-error an id is a number
+  guard.as({ id: '1' })
+  // @ts-expect-error there is no such role
+  guard.as({ id: 1, roles: ['chief'] })
+  const scoped = guard.as({ id: 1, roles: ['warden'] })
+  const [plot] = await scoped.list('plots')
+  const id: number = plot?.id ?? 0
+  // @ts-expect-error any field but the key may be hidden
+  const state: string = plot?.state
+  // @ts-expect-error without asking there is no $access
+  void plot?.$access
+  void (await scoped.list('plots', { access: true }))[0]?.$access.changeable
+  // @ts-expect-error there is no such table
+  await scoped.list('plot')
+  // @ts-expect-error there is no such field
+  await scoped.update('plots', 1, { stat: 'free' })
+  // @ts-expect-error a field has its type
+  await scoped.update('plots', 1, { fallow: 'true' })
+  // @ts-expect-error a composite key has all its parts
+  await scoped.delete('plotKeepers', { plotId: 1 })
+  await scoped.delete('plotKeepers', { plotId: id, memberId: 2 })
+  void state
+}
+
+export const anyModel: Model = model
