@@ -1,10 +1,10 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander'
-import { PachterError } from '../model/index.js'
+import { PachterError, tableOf } from '../model/index.js'
 import { loadConfig } from './config.js'
 import { gatherGrid, printGrid } from './grid.js'
 import { gatherCounts, gatherSeen, printCounts, printSeen } from './see.js'
-import { gatherWhy, printWhy } from './why.js'
+import { checkAction, gatherWhy, parseKey, printWhy } from './why.js'
 import { chooseCaller, chooseCallers, withWorkbench } from './workbench.js'
 
 const WRONG_USE = 2
@@ -17,7 +17,8 @@ interface Options {
 
 const program = new Command('pachter')
   .description('Who may see and do what, user by user.')
-  .showHelpAfterError(false)
+  .showSuggestionAfterError(false)
+  .configureOutput({ outputError: (text, write) => write(text.replace(/^error/, 'pachter')) })
   .exitOverride()
 
 function command(usage: string, description: string): Command {
@@ -41,22 +42,27 @@ command('grid [table]', 'who may do what, per table').action(async (table: strin
 
 command('see [table]', 'what callers see and may do, side by side; without a table, how much of each')
   .option('--as <caller>', 'a caller to look through; repeat for more, leave out for all', collect, [])
-  .action((table: string | undefined, options: Options) =>
-    withWorkbench(options.config, async (bench) => {
-      const callers = chooseCallers(bench, options.as)
+  .action(async (table: string | undefined, options: Options) => {
+    const config = await loadConfig(options.config)
+    const callers = chooseCallers(config, options.as)
+    if (table !== undefined) tableOf(config.rules.model, table)
+    await withWorkbench(config, async (bench) => {
       if (table === undefined) show(options, await gatherCounts(bench, callers), printCounts)
       else show(options, await gatherSeen(bench, table, callers), printSeen)
-    }),
-  )
+    })
+  })
 
 command('why <action> <table> <key>', 'why a caller may or may not do something to a record')
   .option('--as <caller>', 'the caller', collect, [])
-  .action((action: string, table: string, key: string, options: Options) =>
-    withWorkbench(options.config, async (bench) => {
-      const caller = chooseCaller(bench, options.as)
+  .action(async (action: string, table: string, typed: string, options: Options) => {
+    const config = await loadConfig(options.config)
+    const caller = chooseCaller(config, options.as)
+    checkAction(action)
+    const key = parseKey(config.rules, table, typed)
+    await withWorkbench(config, async (bench) => {
       show(options, await gatherWhy(bench, { action, table, key, caller }), printWhy)
-    }),
-  )
+    })
+  })
 
 try {
   await program.parseAsync()

@@ -1,8 +1,8 @@
 import chalk from 'chalk'
 import { contains, operandsOf } from '../condition/index.js'
 import type { GrantVerdict, MemoryRecord, PartVerdict, Verdict } from '../decide/index.js'
-import { fieldOf, printKey, readKey, tableOf } from '../model/index.js'
-import { ACTIONS, rulesOf } from '../rules/index.js'
+import { fieldOf, type KeyValues, printKey, readKey, tableOf } from '../model/index.js'
+import { ACTIONS, type Rulebook, rulesOf } from '../rules/index.js'
 import { UsageError } from './config.js'
 import type { Workbench } from './workbench.js'
 
@@ -23,24 +23,20 @@ export interface Explanation {
 /**
  * Finds out why.
  *
- * @throws {UsageError} where there is no such action to ask about, or no such record
+ * @throws {UsageError} where there is no such record
  */
 export async function gatherWhy(
   bench: Workbench,
-  asked: { readonly action: string; readonly table: string; readonly key: string; readonly caller: string },
+  asked: { readonly action: string; readonly table: string; readonly key: KeyValues; readonly caller: string },
 ): Promise<Explanation> {
-  const { action, table, caller } = asked
+  const { action, table, caller, key } = asked
   const { model } = bench.rulebook
-  tableOf(model, table)
-  const askable = ACTIONS.filter((each) => each !== 'create')
-  if (!askable.includes(action as never)) {
-    throw new UsageError(`There is no action ${JSON.stringify(action)} on a record; there is ${askable.join(', ')}.`)
-  }
-  const key = parseKey(bench, table, asked.key)
   const scoped = bench.as(caller)
   const { verdict, record } = await scoped.verdict(action, table, key)
   if (!record)
-    throw new UsageError(`There is no record ${asked.key} in ${table}; there is ${await someKeys(bench, table)}.`)
+    throw new UsageError(
+      `There is no record ${printKey(model, table, key)} in ${table}; there is ${await someKeys(bench, table)}.`,
+    )
   const isRead = ['read', 'get', 'list'].includes(action)
   const sight = verdict.seen || isRead ? undefined : (await scoped.verdict('get', table, key)).verdict
   const title = record[bench.titles[table] ?? '']
@@ -55,8 +51,22 @@ export async function gatherWhy(
   }
 }
 
-/** Reads a key typed on the command line: `3`, or `4,7` for a key of two fields. */
-function parseKey({ rulebook: { model } }: Workbench, table: string, typed: string): unknown {
+/**
+ * Checks an action typed on the command line.
+ * @throws {UsageError} where it cannot be asked about a record
+ */
+export function checkAction(action: string): void {
+  const askable: readonly string[] = ACTIONS.filter((each) => each !== 'create')
+  if (askable.includes(action)) return
+  throw new UsageError(`There is no action ${JSON.stringify(action)} on a record; there is ${askable.join(', ')}.`)
+}
+
+/**
+ * Reads a key typed on the command line: `3`, or `4,7` for a key of two fields.
+ * @throws {UsageError} where it has too few parts or too many
+ * @throws {InputError} where a part is of the wrong type
+ */
+export function parseKey({ model }: Rulebook, table: string, typed: string): KeyValues {
   const { key } = tableOf(model, table)
   const parts = key.length === 1 ? [typed] : typed.split(',')
   const values = key.map((name, at) => {

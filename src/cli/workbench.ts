@@ -1,7 +1,7 @@
 import { UnknownNameError } from '../model/index.js'
 import { checkCaller, type Rulebook } from '../rules/index.js'
 import { createGuard, type ScopedStore, type Store } from '../store/index.js'
-import { type Config, loadConfig, UsageError } from './config.js'
+import { type Config, UsageError } from './config.js'
 
 /** The scoped store as the command line uses it: any table, any key. */
 export interface AnyScopedStore {
@@ -13,7 +13,6 @@ export interface AnyScopedStore {
 /** What every command works with: the rules, the callers, the store. */
 export interface Workbench {
   readonly rulebook: Rulebook
-  readonly callers: readonly string[]
   readonly titles: Readonly<Record<string, string>>
   readonly store: Store
   as(name: string): AnyScopedStore
@@ -22,15 +21,13 @@ export interface Workbench {
 }
 
 /** Runs a command on what the configuration says, and closes the store afterwards. */
-export async function withWorkbench<T>(file: string, work: (bench: Workbench) => Promise<T>): Promise<T> {
-  const config: Config = await loadConfig(file)
+export async function withWorkbench<T>(config: Config, work: (bench: Workbench) => Promise<T>): Promise<T> {
   const { rules, callers, titles = {} } = config
   const store = await config.store()
   const guard = createGuard<never, never>({ rules, store })
   try {
     return await work({
       rulebook: rules,
-      callers: Object.keys(callers),
       titles,
       store,
       attributes: (name) => {
@@ -48,19 +45,20 @@ export async function withWorkbench<T>(file: string, work: (bench: Workbench) =>
  * The callers asked for, or all where none was.
  * @throws {UnknownNameError} where the configuration has no such caller
  */
-export function chooseCallers({ callers }: Pick<Workbench, 'callers'>, asked: readonly string[]): readonly string[] {
-  for (const name of asked) if (!callers.includes(name)) throw new UnknownNameError('caller', name, callers)
-  return asked.length > 0 ? [...new Set(asked)] : callers
+export function chooseCallers({ callers }: Config, asked: readonly string[]): readonly string[] {
+  const known = Object.keys(callers)
+  for (const name of asked) if (!known.includes(name)) throw new UnknownNameError('caller', name, known)
+  return asked.length > 0 ? [...new Set(asked)] : known
 }
 
 /**
  * The one caller asked for.
  * @throws {UsageError} where none or several were
  */
-export function chooseCaller(bench: Pick<Workbench, 'callers'>, asked: readonly string[]): string {
+export function chooseCaller(config: Config, asked: readonly string[]): string {
   const [name, ...more] = asked
   if (name === undefined || more.length > 0) {
-    throw new UsageError(`Name one caller with --as; there is ${bench.callers.join(', ')}.`)
+    throw new UsageError(`Name one caller with --as; there is ${Object.keys(config.callers).join(', ')}.`)
   }
-  return chooseCallers(bench, asked)[0] as string
+  return chooseCallers(config, asked)[0] as string
 }
