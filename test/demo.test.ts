@@ -85,7 +85,7 @@ describe('the command line on Korenveld', () => {
       [['see', 'entrys'], /no table "entrys"; there is members, sites/],
       [['see', 'entries', '--as', 'bob'], /no caller "bob"; there is nobody, ana/],
       [['grid', 'entrys'], /no table "entrys"/],
-      [['why', 'read', 'entries', '999', '--as', 'ben'], /no record 999 in entries; there is 1; 2; .*… 44/],
+      [['why', 'read', 'entries', '999', '--as', 'ben'], /no record 999 in entries; there is 1; 2; .*… 45/],
       [['why', 'read', 'entries', 'x', '--as', 'ben'], /id must be an integer/],
       [['why', 'read', 'entryShares', '1', '--as', 'ben'], /entryId,memberId/],
       [['why', 'paint', 'entries', '1', '--as', 'ben'], /no action "paint" on a record; there is read, list/],
