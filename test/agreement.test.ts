@@ -41,7 +41,7 @@ const conditions = fc.letrec<{ condition: object }>((tie) => ({
       kind: 'some',
       relation: 'plot',
       table: 'plots',
-      from: { level: 0, field: 'plotId' },
+      from: field('plotId'),
       to: { level: 1, field: 'id' },
       one: true,
       where: compare('is', field(name, 1), own ? me : field('authorId')),
@@ -54,7 +54,7 @@ const conditions = fc.letrec<{ condition: object }>((tie) => ({
         kind: 'some',
         relation: 'entryShares',
         table: 'entryShares',
-        from: { level: 0, field: 'id' },
+        from: field('id'),
         to: { level: 1, field: 'entryId' },
         one: false,
         where,
@@ -88,7 +88,9 @@ describe('memory and PostgreSQL', () => {
         const inMemory = (data['entries'] ?? []).filter((entry) => meets(entry, world)).length
         for (const form of [condition, normalise(condition)]) {
           const { text, slots } = planCount(rulebook, postgresql, 'entries', form)
-          const [row] = await store.query(text, bind(postgresql, slots, { caller, now: NOW }))
+          const {
+            rows: [row],
+          } = await store.query(text, bind(postgresql, slots, { caller, now: NOW }))
           expect(Number(row?.['count']), `${print(form)}\n${text}`).to.equal(inMemory)
         }
       }),

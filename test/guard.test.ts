@@ -16,7 +16,7 @@ describe('the guard on PGlite', () => {
 
   const as = (caller: (typeof callers)[keyof typeof callers]) => korenveld.guard.as(caller)
   const stored = async (table: string, id: number) =>
-    (await korenveld.store.query(`SELECT * FROM "${table}" WHERE id = $1`, [id]))[0]
+    (await korenveld.store.query(`SELECT * FROM "${table}" WHERE id = $1`, [id])).rows[0]
 
   describe('reads', () => {
     it('lists 50 records, masked and with what may be done to each, in one query', async () => {
@@ -25,14 +25,13 @@ describe('the guard on PGlite', () => {
       expect(korenveld.sent).to.have.length(1)
       expect(entries[0]).to.deep.include({ id: 1, title: 'First leeks in' })
       expect(entries[0]?.$access).to.deep.equal({
-        update: true,
-        delete: true,
+        may: { update: true, delete: true },
         changeable: ['audience', 'title', 'body'],
         hidden: [],
         ties: ['author', 'plotHolder'],
         seenBy: ['author', 'plotHolder'],
       })
-      expect(entries.find(({ id }) => id === 12)?.$access).to.include({ update: false, delete: false })
+      expect(entries.find(({ id }) => id === 12)?.$access.may).to.deep.equal({ update: false, delete: false })
     })
 
     it('leaves hidden fields out, record by record', async () => {
@@ -95,7 +94,7 @@ describe('the guard on PGlite', () => {
         expect(error.status).to.equal(status)
       }
       expect(await stored('entries', 3)).to.include({ title: 'What the frost took', audience: 'private' })
-      const counts = await korenveld.store.query('SELECT count(*) AS n FROM entries', [])
+      const { rows: counts } = await korenveld.store.query('SELECT count(*) AS n FROM entries', [])
       expect(Number(counts[0]?.['n'])).to.equal(korenveld.data['entries']?.length)
     })
 

@@ -141,7 +141,7 @@ describe('rules', () => {
       ],
       [
         loose(({ table }: Plots) => table.grants({ reed: [] } as never)),
-        /plots grants the action "reed"; there is read, list/,
+        /In the rules of plots: There is no action "reed" in plots; there is read, list/,
       ],
       [
         loose(({ table, row, caller }: Plots) => table.ties({ t: row.id.is(caller.email as never) })),

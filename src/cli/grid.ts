@@ -2,7 +2,7 @@ import chalk from 'chalk'
 import { print, printOperand } from '../condition/index.js'
 import { whoName } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
-import { type Action, ACTIONS, type Grant, type Rulebook, rulesOf, type TableRules } from '../rules/index.js'
+import { type Action, ACTIONS, type Grant, type Rulebook, rulesOf, stampsFor, type TableRules } from '../rules/index.js'
 import { drawTable } from './table.js'
 
 /** Who may do what in one table, as data. */
@@ -32,8 +32,8 @@ export function gatherGrid(rulebook: Rulebook, table?: string): readonly TableGr
         message,
       })),
       stamps: {
-        create: mapValues(rules.stamps.create, (operand) => printOperand(operand)),
-        update: mapValues(rules.stamps.update, (operand) => printOperand(operand)),
+        create: mapValues(stampsFor(rules, 'create'), (operand) => printOperand(operand)),
+        update: mapValues(stampsFor(rules, 'update'), (operand) => printOperand(operand)),
       },
     }
   })

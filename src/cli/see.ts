@@ -123,9 +123,9 @@ export function printSeen({ table, callers }: SeenTable): string {
 function cell(sight: Sight, key: string): string {
   const seen = 'records' in sight ? sight.records.find((record) => record.key === key) : undefined
   if (!seen) return chalk.dim('·')
-  const { update, delete: remove, hidden, seenBy } = seen.access
-  const may = `R${update ? 'U' : '-'}${remove ? 'D' : '-'}${hidden.length > 0 ? '*' : ' '}`
-  return `${update || remove ? chalk.green(may) : may} ${seenBy.join(', ')}`
+  const { may, hidden, seenBy } = seen.access
+  const letters = `R${may.update ? 'U' : '-'}${may.delete ? 'D' : '-'}${hidden.length > 0 ? '*' : ' '}`
+  return `${may.update || may.delete ? chalk.green(letters) : letters} ${seenBy.join(', ')}`
 }
 
 const clip = (text: string, most = 24): string => (text.length > most ? `${text.slice(0, most - 1)}…` : text)

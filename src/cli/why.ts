@@ -83,7 +83,10 @@ export function parseKey({ model }: Rulebook, table: string, typed: string): Key
 async function someKeys({ store, rulebook }: Workbench, table: string): Promise<string> {
   const { key } = tableOf(rulebook.model, table)
   const columns = key.map(store.dialect.identifier).join(', ')
-  const rows = await store.query(`SELECT ${columns} FROM ${store.dialect.identifier(table)} ORDER BY ${columns}`, [])
+  const { rows } = await store.query(
+    `SELECT ${columns} FROM ${store.dialect.identifier(table)} ORDER BY ${columns}`,
+    [],
+  )
   const keys = rows.map((row) => printKey(rulebook.model, table, row))
   return keys.length > 12 ? `${keys.slice(0, 10).join('; ')}; … ${keys.at(-1)}` : keys.join('; ') || 'none'
 }
@@ -96,11 +99,8 @@ function fieldsLookedAt({ rulebook }: Workbench, table: string): readonly string
     ...Object.values(rules.grants).flatMap((grants) => grants.flatMap(({ when }) => when ?? [])),
   ]
   const used = (field: string) => (condition: (typeof conditions)[number]) =>
-    contains(
-      condition,
-      (part) =>
-        (part.kind === 'some' && part.from.level === 0 && part.from.field === field) ||
-        operandsOf(part).some((each) => each.kind === 'field' && each.level === 0 && each.name === field),
+    contains(condition, (part) =>
+      operandsOf(part).some((each) => each.kind === 'field' && each.level === 0 && each.name === field),
     )
   return Object.keys(tableOf(rulebook.model, table).fields).filter((field) => conditions.some(used(field)))
 }

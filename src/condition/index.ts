@@ -6,6 +6,9 @@ export {
   type AnyTerm,
   isTerm,
   type ListTerm,
+  type Moment,
+  moment,
+  type Span,
   operandFrom,
   type OrderedTerm,
   term,
@@ -16,6 +19,8 @@ export {
 export {
   after,
   all,
+  type CallerCondition,
+  isAboutCaller,
   always,
   any,
   type Compare,

@@ -5,7 +5,7 @@ import { all, always, any, type Condition, never, not } from './tree.js'
  * folded away, nested `all` and `any` flattened, repeated parts dropped.
  *
  * @param condition any condition
- * @param replace what stands for a leaf (`compare`, `isSet`, `signedIn`, `role`, `may`); left out, itself
+ * @param replace what stands for a leaf, or for a whole `some`; left out, itself
  */
 export function normalise(condition: Condition, replace: (leaf: Condition) => Condition = (leaf) => leaf): Condition {
   return walk(condition, replace, false)
@@ -29,6 +29,8 @@ function walk(condition: Condition, replace: (leaf: Condition) => Condition, neg
       return of.kind === 'always' || of.kind === 'never' ? of : { kind: 'after', of }
     }
     case 'some': {
+      const replaced = replace(condition)
+      if (replaced !== condition) return walk(replaced, (same) => same, negated)
       const where = walk(condition.where, replace, false)
       return negate(where.kind === 'never' ? never : { ...condition, where }, negated)
     }

@@ -8,6 +8,8 @@ const WORDS: Readonly<Record<Comparison, readonly [plain: string, negated: strin
   atLeast: ['is at least', 'is not at least'],
   startsWith: ['starts with', 'does not start with'],
   in: ['is one of', 'is not one of'],
+  overlaps: ['includes any of', 'includes none of'],
+  includesAll: ['includes all of', 'does not include all of'],
 }
 
 /** The names records have by level: `row` for the record itself, nothing for the record of the nearest `some`. */
@@ -41,7 +43,9 @@ function write(condition: Condition, names: Names, negated: boolean): string {
     case 'signedIn':
       return negated ? 'not signed in' : 'signed in'
     case 'role':
-      return `${negated ? 'not ' : ''}role ${condition.anyOf.join(' or ')}`
+      return `${negated ? 'not ' : ''}${condition.ability ? `able to ${condition.ability}` : `role ${condition.anyOf.join(' or ')}`}`
+    case 'channel':
+      return `${negated ? 'not ' : ''}by ${condition.anyOf.join(' or ')}`
     case 'may':
       return `${negated ? 'not ' : ''}${names[condition.level] || condition.table} may be ${pastOf(condition.action)}`
     case 'after':
@@ -57,7 +61,7 @@ function write(condition: Condition, names: Names, negated: boolean): string {
 
 function printSome(condition: Condition & { kind: 'some' }, names: Names, negated: boolean): string {
   const { relation, where, from, to, one } = condition
-  const base = names[from.level]
+  const base = from.kind === 'field' ? names[from.level] : 'caller'
   const path = base ? `${base}.${relation}` : relation
   if (one) {
     const inner = bracket(where, 'all', write(where, named(names, to.level, path), false))
@@ -95,10 +99,12 @@ export function printOperand(operand: Operand, names: Names = ['row']): string {
       const name = names[operand.level]
       return name ? `${name}.${operand.name}` : operand.name
     }
+    case 'old':
+      return `old.${operand.name}`
     case 'caller':
       return `caller.${operand.name}`
     case 'now':
-      return operand.plusSeconds === 0 ? 'now' : `now ${signed(operand.plusSeconds)} s`
+      return operand.plusSeconds === 0 ? 'now' : `now ${spanOf(operand.plusSeconds)}`
     case 'value':
       return printValue(operand.value)
   }
@@ -109,7 +115,19 @@ function printValue(value: unknown): string {
   return typeof value === 'string' ? `'${value.replaceAll("'", "''")}'` : String(value)
 }
 
-const signed = (seconds: number): string => (seconds < 0 ? `- ${-seconds}` : `+ ${seconds}`)
+const UNITS: readonly (readonly [string, number])[] = [
+  ['days', 86_400],
+  ['hours', 3_600],
+  ['minutes', 60],
+  ['seconds', 1],
+]
+
+/** A span of time in the largest unit that gives a whole number: `- 15 minutes`. */
+function spanOf(seconds: number): string {
+  const size = Math.abs(seconds)
+  const [unit, length] = UNITS.find(([, each]) => size % each === 0) ?? ['seconds', 1]
+  return `${seconds < 0 ? '-' : '+'} ${size / length} ${unit}`
+}
 
 const pastOf = (action: string): string =>
   ({ read: 'read', get: 'read', list: 'listed', update: 'updated', delete: 'deleted' })[action] ?? `${action}d`

@@ -1,6 +1,15 @@
-import { accepts, describeType, isMissing, type Relation, type Shape, toPlain, type Value } from '../model/index.js'
+import {
+  accepts,
+  type Decimal,
+  describeType,
+  isMissing,
+  type Relation,
+  type Shape,
+  toPlain,
+  type Value,
+} from '../model/index.js'
 import { RuleError } from './errors.js'
-import { type Comparison, type Condition, not, type Operand } from './tree.js'
+import { all, any, type Comparison, type Condition, not, type Operand } from './tree.js'
 
 declare const VALUE: unique symbol
 
@@ -29,6 +38,8 @@ export interface AnyTerm<V> extends Term<V> {
 
 /** What numbers and timestamps can be asked besides; false where a value is missing. */
 export interface OrderedTerm<V> extends AnyTerm<V> {
+  /** Whether the value is at least the first and at most the second. */
+  between(first: Other<V>, last: Other<V>): Condition
   below(other: Other<V>): Condition
   atMost(other: Other<V>): Condition
   above(other: Other<V>): Condition
@@ -41,9 +52,14 @@ export interface TextTerm<V> extends AnyTerm<V> {
   startsWith(prefix: Other<string>): Condition
 }
 
-/** What lists can be asked; a missing list includes nothing. */
+/** What lists can be asked; a missing list includes nothing, and a missing item is in none. */
 export interface ListTerm<Item> extends Term<readonly Item[]> {
+  /** Whether the item is in the list. */
   includes(item: Other<Item>): Condition
+  /** Whether at least one of the items is in the list; of no items, none is. */
+  includesAny(items: Other<readonly Item[]>): Condition
+  /** Whether all of the items are in the list; of no items, all are. */
+  includesAll(items: Other<readonly Item[]>): Condition
   isSet(): Condition
   isMissing(): Condition
 }
@@ -51,11 +67,13 @@ export interface ListTerm<Item> extends Term<readonly Item[]> {
 /** The term for a value of type `V`. */
 export type TermFor<V> = [V] extends [readonly (infer Item)[]]
   ? ListTerm<Item>
-  : [V] extends [string]
-    ? TextTerm<V>
-    : [V] extends [number | Date]
-      ? OrderedTerm<V>
-      : AnyTerm<V>
+  : [V] extends [Decimal]
+    ? OrderedTerm<V>
+    : [V] extends [string]
+      ? TextTerm<V>
+      : [V] extends [number | bigint | Date]
+        ? OrderedTerm<V>
+        : AnyTerm<V>
 
 /**
  * Where a term's value comes from: an operand, its type, and the steps to the record whose field it is.
@@ -87,13 +105,19 @@ export function atNewLevel(reserved: number, build: (level: number) => Condition
 export function term(source: Source): Term<unknown> {
   const compare = (how: Comparison) => (other: unknown) => comparison(how, source, operandFrom(source.shape, other))
   const item: Shape = source.shape.type === 'list' ? { type: source.shape.item ?? 'text' } : source.shape
+  const listable = ['text', 'choice', 'integer'].includes(item.type)
   const list: Shape = { type: 'list', item: item.type === 'integer' ? 'integer' : 'text' }
   const isSet = () => stepped([source], ([operand]) => ({ kind: 'isSet', operand: operand as Operand }))
-  const methods = {
+  const compareLists = (how: Comparison) => (items: unknown) =>
+    comparison(how, source, operandFrom(source.shape, items))
+  return {
     source,
     is: compare('is'),
     isNot: (other: unknown) => not(compare('is')(other)),
-    oneOf: (values: unknown) => comparison('in', source, operandFrom(list, values)),
+    oneOf: (values: unknown) =>
+      isTerm(values) || listable
+        ? comparison('in', source, operandFrom(list, values))
+        : any(...(values as readonly unknown[]).map(compare('is'))),
     includes: (other: unknown) => comparison('in', operandFrom(item, other), source),
     startsWith: compare('startsWith'),
     below: compare('below'),
@@ -102,9 +126,38 @@ export function term(source: Source): Term<unknown> {
     atLeast: compare('atLeast'),
     isSet,
     isMissing: () => not(isSet()),
-  }
-  return methods
+    between: (first: unknown, last: unknown) => all(compare('atLeast')(first), compare('atMost')(last)),
+    includesAny: compareLists('overlaps'),
+    includesAll: compareLists('includesAll'),
+  } as Term<unknown>
 }
+
+/** A span of time; its parts add up. */
+export interface Span {
+  readonly days?: number
+  readonly hours?: number
+  readonly minutes?: number
+  readonly seconds?: number
+}
+
+/** The moment of the request, or one at a distance from it. */
+export interface Moment extends OrderedTerm<Date> {
+  plus(span: Span): Moment
+  minus(span: Span): Moment
+}
+
+/** Makes the term for the moment so many seconds from the request. */
+export function moment(plusSeconds: number): Moment {
+  const source: Source = { shape: { type: 'timestamp' }, operand: { kind: 'now', plusSeconds }, level: 0, steps: [] }
+  return {
+    ...(term(source) as OrderedTerm<Date>),
+    plus: (span) => moment(plusSeconds + secondsIn(span)),
+    minus: (span) => moment(plusSeconds - secondsIn(span)),
+  }
+}
+
+const secondsIn = ({ days = 0, hours = 0, minutes = 0, seconds = 0 }: Span): number =>
+  ((days * 24 + hours) * 60 + minutes) * 60 + seconds
 
 /** Whether something is a term rather than a bare value. */
 export function isTerm(other: unknown): other is Term<unknown> {
@@ -116,7 +169,7 @@ export function operandFrom(shape: Shape, other: unknown): Source {
   if (isTerm(other)) return other.source
   if (isMissing(other) || !accepts(shape, other)) {
     throw new RuleError(
-      `A condition compares with ${JSON.stringify(other)}, which is not ${describeType(shape)}` +
+      `A condition compares with ${show(other)}, which is not ${describeType(shape)}` +
         (isMissing(other) ? '; ask isSet() or isMissing() about missing values.' : '.'),
     )
   }
@@ -128,8 +181,10 @@ export function operandFrom(shape: Shape, other: unknown): Source {
   }
 }
 
-function plainShape({ type, choices, item }: Shape): Shape {
-  return { type, ...(choices && { choices }), ...(item && { item }) }
+const show = (value: unknown): string => (typeof value === 'bigint' ? `${value}n` : JSON.stringify(value))
+
+function plainShape({ type, choices, item, scale }: Shape): Shape {
+  return { type, ...(choices && { choices }), ...(item && { item }), ...(scale && { scale }) }
 }
 
 function comparison(how: Comparison, left: Source, right: Source): Condition {
@@ -162,7 +217,7 @@ export function wrapSteps(base: number, steps: readonly Relation[], first: numbe
         kind: 'some',
         relation: name,
         table,
-        from: { level: at === 0 ? base : first + at - 1, field: from },
+        from: { kind: 'field', level: at === 0 ? base : first + at - 1, name: from },
         to: { level: first + at, field: to },
         one,
         where,

@@ -6,12 +6,27 @@ import type { PlainValue, Shape } from '../model/index.js'
  */
 export type Operand =
   | { readonly kind: 'field'; readonly level: number; readonly name: string }
+  /** A field of the record as it was before the change, inside a condition on how it will be. */
+  | { readonly kind: 'old'; readonly name: string }
+  /** An attribute of the caller; `roles` is the list of the roles the caller came with. */
   | { readonly kind: 'caller'; readonly name: string }
   | { readonly kind: 'value'; readonly shape: Shape; readonly value: PlainValue }
   | { readonly kind: 'now'; readonly plusSeconds: number }
 
 /** How two operands are compared. A missing operand makes any of them false. */
-export type Comparison = 'is' | 'below' | 'atMost' | 'above' | 'atLeast' | 'startsWith' | 'in'
+export type Comparison =
+  | 'is'
+  | 'below'
+  | 'atMost'
+  | 'above'
+  | 'atLeast'
+  | 'startsWith'
+  /** One value is an item of a list. */
+  | 'in'
+  /** Two lists have an item in common. */
+  | 'overlaps'
+  /** The left list has every item of the right one. */
+  | 'includesAll'
 
 /** A comparison of two operands. */
 export interface Compare {
@@ -28,8 +43,8 @@ export interface Some {
   readonly relation: string
   /** The table stepped to. */
   readonly table: string
-  /** The level and field the step starts from. */
-  readonly from: { readonly level: number; readonly field: string }
+  /** What the step starts from: a field of a record, or an attribute of the caller. */
+  readonly from: Operand
   /** The level that the record stepped to has in `where`, and its field with the same value. */
   readonly to: { readonly level: number; readonly field: string }
   /** Whether the step leads to one record at most. */
@@ -46,7 +61,8 @@ export type Condition =
   | { readonly kind: 'not'; readonly of: Condition }
   | { readonly kind: 'isSet'; readonly operand: Operand }
   | { readonly kind: 'signedIn' }
-  | { readonly kind: 'role'; readonly anyOf: readonly string[] }
+  | { readonly kind: 'role'; readonly anyOf: readonly string[]; readonly ability?: string }
+  | { readonly kind: 'channel'; readonly anyOf: readonly string[] }
   | { readonly kind: 'may'; readonly level: number; readonly table: string; readonly action: string }
   | { readonly kind: 'after'; readonly of: Condition }
   | { readonly kind: 'unchanged'; readonly field: string }
@@ -59,23 +75,45 @@ export const always: Condition = Object.freeze({ kind: 'always' })
 /** True of none. */
 export const never: Condition = Object.freeze({ kind: 'never' })
 
+declare const ABOUT: unique symbol
+
+/** A condition that the caller alone decides, whatever the record: it can be granted to like a tie. */
+export type CallerCondition = Condition & { readonly [ABOUT]: 'caller' }
+
+type Combined<C extends readonly Condition[]> = C[number] extends CallerCondition ? CallerCondition : Condition
+
 /**
  * True where every condition is.
  * @example all(row.done.is(false), row.assigneeId.is(caller.id))
  */
-export const all = (...of: readonly Condition[]): Condition => ({ kind: 'all', of })
+export const all = <C extends readonly Condition[]>(...of: C): Combined<C> =>
+  ({ kind: 'all', of }) as Condition as Combined<C>
 
 /**
  * True where at least one condition is.
  * @example any(row.audience.is('public'), row.authorId.is(caller.id))
  */
-export const any = (...of: readonly Condition[]): Condition => ({ kind: 'any', of })
+export const any = <C extends readonly Condition[]>(...of: C): Combined<C> =>
+  ({ kind: 'any', of }) as Condition as Combined<C>
 
 /**
  * True where the condition is false, also where it is false because a value is missing.
  * @example not(row.status.is('done'))
  */
-export const not = (of: Condition): Condition => ({ kind: 'not', of })
+export const not = <C extends Condition>(of: C): Combined<[C]> => ({ kind: 'not', of }) as Condition as Combined<[C]>
+
+/** Whether the caller alone decides a condition. */
+export function isAboutCaller(condition: Condition): boolean {
+  switch (condition.kind) {
+    case 'all':
+    case 'any':
+      return condition.of.every(isAboutCaller)
+    case 'not':
+      return isAboutCaller(condition.of)
+    default:
+      return ['always', 'never', 'signedIn', 'role', 'channel'].includes(condition.kind)
+  }
+}
 
 /** Asks the condition of the record as it will be, instead of as it is; every other record stays as stored. */
 export const after = (of: Condition): Condition => ({ kind: 'after', of })
@@ -102,6 +140,7 @@ export function partsOf(condition: Condition): readonly Condition[] {
 /** The operands directly inside this condition. */
 export function operandsOf(condition: Condition): readonly Operand[] {
   if (condition.kind === 'compare') return [condition.left, condition.right]
+  if (condition.kind === 'some') return [condition.from]
   return condition.kind === 'isSet' ? [condition.operand] : []
 }
 

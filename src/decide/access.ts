@@ -1,14 +1,25 @@
 import type { Condition } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
-import { type Caller, covers, fieldSight, grantsFor, type Rulebook, rulesOf, specialise } from '../rules/index.js'
+import {
+  type Action,
+  type Caller,
+  covers,
+  fieldSight,
+  grantsFor,
+  isFixed,
+  type Rulebook,
+  rulesOf,
+  specialise,
+  type TableRules,
+} from '../rules/index.js'
 import { type Facts, type Question, questionsFor, tieQuestions, whoId } from './questions.js'
 import { grantHolds, verdictFrom, whoName } from './verdict.js'
 
 /** What a caller may do to one record that the caller sees. */
 export interface Access {
-  readonly update: boolean
-  readonly delete: boolean
-  /** The fields the caller may change, as the record stands. */
+  /** Whether the caller may update it, delete it, or do to it what is the table's own, by action. */
+  readonly may: Readonly<Record<'update' | 'delete', boolean>> & Readonly<Record<Action, boolean>>
+  /** The fields the caller may change by an update, as the record stands. */
   readonly changeable: readonly string[]
   /** The fields the caller does not see. */
   readonly hidden: readonly string[]
@@ -18,10 +29,13 @@ export interface Access {
   readonly seenBy: readonly string[]
 }
 
+const actionsOn = (rules: TableRules): readonly Action[] => ['update', 'delete', ...rules.actions]
+
 /** What has to be known of a record for its {@link Access}. */
 export function accessQuestions(rulebook: Rulebook, table: string, caller: Caller): readonly Question[] {
+  const actions = ['list', ...actionsOn(rulesOf(rulebook, table))]
   return questionsFor(
-    (['list', 'update', 'delete'] as const).map((action) => ({ rulebook, table, action, caller })),
+    actions.map((action) => ({ rulebook, table, action, caller })),
     tieQuestions(rulebook, table, caller),
   )
 }
@@ -29,23 +43,20 @@ export function accessQuestions(rulebook: Rulebook, table: string, caller: Calle
 /** Puts the facts about a record the caller sees together to what the caller may do to it. */
 export function accessFrom(rulebook: Rulebook, table: string, caller: Caller, facts: Facts): Access {
   const rules = rulesOf(rulebook, table)
-  const { key, fields } = tableOf(rulebook.model, table)
-  const may = (action: 'update' | 'delete') => verdictFrom({ rulebook, table, action, caller }, facts).allowed
-  const update = may('update')
-  const updaters = grantsFor(rules, 'update').filter((grant) => grantHolds(grant, facts))
-  const seers = grantsFor(rules, 'list').filter((grant) => grantHolds(grant, facts))
-  const names = Object.keys(fields)
+  const names = Object.keys(tableOf(rulebook.model, table).fields)
+  const may = Object.fromEntries(
+    actionsOn(rules).map((action) => [action, verdictFrom({ rulebook, table, action, caller }, facts).allowed]),
+  ) as Access['may']
+  const held = (action: 'list' | 'update') => grantsFor(rules, action).filter((grant) => grantHolds(grant, facts))
+  const [seers, changers] = [held('list'), held('update')]
+  const covered = (grants: typeof seers, name: string) =>
+    caller.trusted !== undefined || grants.some((grant) => covers(grant, name))
   return {
-    update,
-    delete: may('delete'),
+    may,
     changeable: names.filter(
-      (name) =>
-        update &&
-        !key.includes(name) &&
-        !Object.hasOwn(rules.stamps.update, name) &&
-        updaters.some((grant) => covers(grant, name)),
+      (name) => may.update && !isFixed(rulebook, table, 'update', name) && covered(changers, name),
     ),
-    hidden: names.filter((name) => !key.includes(name) && !seers.some((grant) => covers(grant, name))),
+    hidden: names.filter((name) => !covered(seers, name) && !tableOf(rulebook.model, table).key.includes(name)),
     ties: Object.keys(rules.ties).filter((name) => facts(whoId(name))),
     seenBy: [...new Set(seers.flatMap(({ to }) => to.filter((who) => facts(whoId(who))).map(whoName)))],
   }

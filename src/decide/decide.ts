@@ -1,9 +1,17 @@
 import { tableOf } from '../model/index.js'
-import { type Action, checkCaller, permission, type Rulebook, specialise } from '../rules/index.js'
+import {
+  type Action,
+  assertAction,
+  checkCaller,
+  permission,
+  type Rulebook,
+  rulesOf,
+  specialise,
+} from '../rules/index.js'
 import { type Data, lookupIn, type MemoryRecord } from './data.js'
 import { evaluator, type World } from './evaluate.js'
 import { type Facts, type Inquiry, type Question, questionsFor } from './questions.js'
-import { checkValues, recordToCreate } from './values.js'
+import { checkValues, recordToCreate, stampsToSet, stampValues } from './values.js'
 import { closedVerdict, type Verdict, verdictFrom } from './verdict.js'
 
 /** What is to be decided in memory. */
@@ -14,7 +22,7 @@ export interface DecideRequest {
   readonly table: string
   /** The record asked about; none for `create`, and none where there is no such record. */
   readonly record?: MemoryRecord
-  /** The values of a `create` or `update`. */
+  /** The values of a `create`, an `update` or an own action. */
   readonly values?: MemoryRecord
   /** All records the rules may have to look at. */
   readonly data: Data
@@ -34,13 +42,18 @@ export interface DecideRequest {
 export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
   const { action, table, data, now = new Date() } = request
   tableOf(rulebook.model, table)
+  assertAction(rulesOf(rulebook, table), table, action)
   const caller = checkCaller(rulebook.caller, request.caller)
-  const values = checkValues(rulebook.model, table, request.values ?? {})
-  const inquiry: Inquiry = { rulebook, table, action, caller, fields: Object.keys(values) }
+  const values = checkValues(rulebook, table, request.values ?? {})
+  const isOwn = rulesOf(rulebook, table).actions.includes(action)
+  const changes = request.values !== undefined || isOwn ? { fields: Object.keys(values) } : {}
+  const inquiry: Inquiry = { rulebook, table, action, caller, ...changes }
   if (isClosed(inquiry)) return closedVerdict(inquiry)
   const record = action === 'create' ? recordToCreate(rulebook, table, values, caller, now) : request.record
   if (!record) return verdictFrom(inquiry, () => false)
-  const world: World = { caller, now, lookup: lookupIn(data), next: { ...record, ...values } }
+  const stamps =
+    action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, values), caller, now)
+  const world: World = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...values } }
   return verdictFrom(inquiry, answer(questionsFor([inquiry]), record, world))
 }
 

@@ -1,5 +1,5 @@
 import type { Comparison, Condition, Operand } from '../condition/index.js'
-import { fromPlain, isMissing, sameValue, type Value } from '../model/index.js'
+import { fromPlain, isMissing, sameValue, unitsOf, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Lookup, MemoryRecord } from './data.js'
 
@@ -10,6 +10,8 @@ export interface World {
   readonly lookup: Lookup
   /** The record as it will be, for conditions on an update. */
   readonly next?: MemoryRecord
+  /** The record as it was, inside a condition on how it will be. */
+  readonly old?: MemoryRecord
 }
 
 /** A condition ready to be asked; `scopes` holds the records by level. */
@@ -48,7 +50,7 @@ function compile(condition: Condition): Test {
     }
     case 'after': {
       const part = compile(condition.of)
-      return (world, scopes) => part(world, [nextOf(world), ...scopes.slice(1)])
+      return (world, scopes) => part({ ...world, old: scopes[0] as MemoryRecord }, [nextOf(world), ...scopes.slice(1)])
     }
     case 'unchanged':
       return (world, [record]) => unchangedIn(condition.field, record, nextOf(world))
@@ -60,6 +62,8 @@ function compile(condition: Condition): Test {
       return ({ caller }) => caller.signedIn
     case 'role':
       return ({ caller }) => condition.anyOf.some((role) => caller.roles.includes(role))
+    case 'channel':
+      return ({ caller }) => caller.channel !== undefined && condition.anyOf.includes(caller.channel)
     case 'compare':
       return compileCompare(condition.how, read(condition.left), read(condition.right))
     case 'some':
@@ -71,8 +75,9 @@ function compile(condition: Condition): Test {
 
 function compileSome({ table, from, to, where }: Condition & { kind: 'some' }): Test {
   const inner = compile(where)
+  const start = read(from)
   return (world, scopes) => {
-    const value = scopes[from.level]?.[from.field]
+    const value = start(world, scopes)
     if (isMissing(value)) return false
     const outer = scopes.slice(0, to.level)
     return world.lookup(table, to.field, value).some((record) => {
@@ -95,13 +100,19 @@ function compileCompare(how: Comparison, left: Read, right: Read): Test {
 
 const COMPARE: Readonly<Record<Comparison, (left: Value, right: Value) => boolean>> = {
   is: sameValue,
-  below: (left, right) => left < right,
-  atMost: (left, right) => left <= right,
-  above: (left, right) => left > right,
-  atLeast: (left, right) => left >= right,
+  below: (left, right) => rankOf(left) < rankOf(right),
+  atMost: (left, right) => rankOf(left) <= rankOf(right),
+  above: (left, right) => rankOf(left) > rankOf(right),
+  atLeast: (left, right) => rankOf(left) >= rankOf(right),
   startsWith: (left, right) => (left as string).startsWith(right as string),
-  in: (left, right) => (right as readonly Value[]).some((item) => sameValue(left, item)),
+  in: (left, right) => (right as readonly Value[]).includes(left),
+  overlaps: (left, right) => (right as readonly Value[]).some((item) => (left as readonly Value[]).includes(item)),
+  includesAll: (left, right) => (right as readonly Value[]).every((item) => (left as readonly Value[]).includes(item)),
 }
+
+/** What values are ordered by; the only texts with an order are decimals. */
+const rankOf = (value: Value): number | bigint | Date =>
+  typeof value === 'string' ? unitsOf(value) : (value as number | bigint | Date)
 
 function read(operand: Operand): Read {
   switch (operand.kind) {
@@ -109,7 +120,10 @@ function read(operand: Operand): Read {
       const { level, name } = operand
       return (_, scopes) => scopes[level]?.[name]
     }
+    case 'old':
+      return ({ old }) => old?.[operand.name]
     case 'caller':
+      if (operand.name === 'roles') return ({ caller }) => (caller.signedIn ? caller.roles : null)
       return ({ caller }) => (Object.hasOwn(caller.attributes, operand.name) ? caller.attributes[operand.name] : null)
     case 'now':
       return ({ now }) => new Date(now.getTime() + operand.plusSeconds * 1000)

@@ -2,16 +2,20 @@ import { after, type Condition, unchanged } from '../condition/index.js'
 import {
   type Action,
   type Caller,
+  changesRecord,
   deniesFor,
   expand,
   grantsFor,
   permission,
   type PlacedGrant,
+  recordChecks,
   type Rulebook,
   rulesOf,
   specialise,
-  whoCondition,
+  type TableRules,
   type Who,
+  whoCondition,
+  withoutChange,
 } from '../rules/index.js'
 
 /** One yes-or-no question about one record, which memory or a database can answer. */
@@ -43,6 +47,9 @@ export const denyId = (name: string): string => `deny ${name}`
 /** The name of the question whether an update leaves a field as it is. */
 export const unchangedId = (field: string): string => `unchanged ${field}`
 
+/** The name of the question whether the new values pass a check. */
+export const checkId = (name: string): string => `check ${name}`
+
 /** The name of the question whether the caller can see the record. */
 export const SIGHT = 'sight'
 
@@ -52,7 +59,7 @@ export interface Inquiry {
   readonly table: string
   readonly action: Action
   readonly caller: Caller
-  /** The fields a create or an update sets. */
+  /** The fields that are set; left out, the question is about the record as it stands. */
   readonly fields?: readonly string[]
 }
 
@@ -80,24 +87,39 @@ export function tieQuestions(rulebook: Rulebook, table: string, caller: Caller):
   }))
 }
 
-function* ask({ rulebook, table, action, fields = [] }: Inquiry): Generator<readonly [string, Condition]> {
+type Asked = Generator<readonly [id: string, condition: Condition]>
+
+function* ask(inquiry: Inquiry): Asked {
+  const { rulebook, table, action, fields } = inquiry
   const rules = rulesOf(rulebook, table)
+  const changing = changesRecord(rules, action) && fields !== undefined
+  yield* askGrants(rules, action)
+  for (const { name, when, except } of deniesFor(rules, action)) {
+    yield [denyId(name), changing ? when : withoutChange(when)]
+    for (const who of except) yield [whoId(who), whoCondition(rules, who)]
+  }
+  if (action !== 'create') yield [SIGHT, permission(rulebook, table, action === 'list' ? 'list' : 'get')]
+  if (changing) yield* askChange(rules, action, fields)
+  else if (action === 'create') {
+    for (const { name, that } of recordChecks(rules)) yield [checkId(name), withoutChange(that)]
+  }
+}
+
+function* askGrants(rules: TableRules, action: Action): Asked {
   for (const grant of grantsFor(rules, action)) {
     for (const who of grant.to) yield [whoId(who), whoCondition(rules, who)]
     if (grant.when) yield [whenId(grant), grant.when]
   }
-  for (const { name, when, except } of deniesFor(rules, action)) {
-    yield [denyId(name), when]
-    for (const who of except) yield [whoId(who), whoCondition(rules, who)]
-  }
-  if (action === 'create') return
-  yield [SIGHT, permission(rulebook, table, action === 'list' ? 'list' : 'get')]
-  if (action !== 'update' || fields.length === 0) return
-  yield* ask({ rulebook, table, action: 'get' } as Inquiry)
-  for (const grant of grantsFor(rules, 'update')) {
+}
+
+/** What law 5 asks besides: what is seen, what is changed, and what holds afterwards. */
+function* askChange(rules: TableRules, action: Action, fields: readonly string[]): Asked {
+  if (fields.length > 0) yield* askGrants(rules, 'get')
+  for (const grant of fields.length > 0 ? grantsFor(rules, action) : []) {
     if (grant.after) yield [afterId(grant), after(grant.after)]
     for (const who of grant.to) yield [whoId(who, 'after'), after(whoCondition(rules, who))]
     if (grant.when) yield [whenId(grant, 'after'), after(grant.when)]
   }
   for (const field of fields) yield [unchangedId(field), unchanged(field)]
+  for (const { name, that } of recordChecks(rules)) yield [checkId(name), after(that)]
 }

@@ -1,4 +1,4 @@
-import { PachterError } from '../model/index.js'
+import { InputError, PachterError } from '../model/index.js'
 import type { Verdict } from './verdict.js'
 
 /** Something was refused. `verdict` says why in full, for the developer; `message` is fit for the caller. */
@@ -34,7 +34,8 @@ export class NotFoundError extends RefusedError {
 }
 
 /** The error that fits a verdict of refusal. */
-export function refusal(verdict: Verdict): RefusedError {
+export function refusal(verdict: Verdict): RefusedError | InputError {
+  if (verdict.status === 422) return new InputError(verdict.table, verdict.invalid)
   if (verdict.status === 401) return new SignInError(verdict)
   return verdict.status === 404 ? new NotFoundError(verdict) : new ForbiddenError(verdict)
 }

@@ -1,19 +1,24 @@
 import { print } from '../condition/index.js'
+import { tableOf } from '../model/index.js'
 import {
   type Action,
   asksCaller,
   covers,
   deniesFor,
   grantsFor,
+  isFixed,
   permission,
   type PlacedGrant,
+  recordChecks,
   rulesOf,
+  stampsFor,
   type TableRules,
   type Who,
   whoCondition,
 } from '../rules/index.js'
 import {
   afterId,
+  checkId,
   denyId,
   type Facts,
   type Inquiry,
@@ -56,14 +61,16 @@ export interface Verdict {
   readonly table: string
   readonly action: Action
   readonly allowed: boolean
-  /** The HTTP status that fits: 200, 401 (sign in), 403 (forbidden) or 404 (not visible). */
-  readonly status: 200 | 401 | 403 | 404
+  /** The HTTP status that fits: 200, 401 (sign in), 403 (forbidden), 404 (not visible) or 422 (a check failed). */
+  readonly status: 200 | 401 | 403 | 404 | 422
   /** Whether the caller can see the record; true for a new one. */
   readonly seen: boolean
   readonly grants: readonly GrantVerdict[]
   readonly denies: readonly DenyVerdict[]
   /** Why fields may not be set, by field. */
   readonly fields: Readonly<Record<string, string>>
+  /** What is wrong with values that the caller may set, by field. */
+  readonly invalid: Readonly<Record<string, string>>
   /** What to tell the caller: never more than the caller may know. */
   readonly message: string
 }
@@ -72,25 +79,50 @@ export interface Verdict {
 export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
   const { rulebook, table, action, caller } = inquiry
   const rules = rulesOf(rulebook, table)
+  const trusted = caller.trusted !== undefined
   const grants = grantsFor(rules, action).map((grant) => grantVerdict(inquiry, grant, facts))
-  const denies = denyVerdicts(inquiry, rules, facts)
-  const granted = grants.some((grant) => grant.holds)
+  const denies = trusted ? [] : denyVerdicts(inquiry, rules, facts)
+  const granted = trusted || grants.some((grant) => grant.holds)
   const denied = denies.find((deny) => deny.holds)
   const seen = action === 'create' || facts(SIGHT)
-  const fields = granted && seen && !denied ? refusedFields(inquiry, rules, facts) : {}
-  const allowed = granted && seen && !denied && Object.keys(fields).length === 0
-  const wouldHelp = !caller.signedIn && signingInCouldHelp(inquiry)
-  const status = allowed ? 200 : wouldHelp ? 401 : seen ? 403 : 404
+  const open = granted && seen && !denied
+  const fields = open && !trusted ? refusedFields(inquiry, rules, facts) : {}
+  const permitted = open && Object.keys(fields).length === 0
+  const invalid = permitted ? failedChecks(inquiry, rules, facts) : {}
+  const allowed = permitted && Object.keys(invalid).length === 0
+  const status = allowed ? 200 : permitted ? 422 : refusedStatus(inquiry, seen)
   const message = denied && status === 403 ? denied.message : sentence(inquiry, status, fields)
-  return { table, action, allowed, status, seen, grants, denies, fields, message }
+  return { table, action, allowed, status, seen, grants, denies, fields, invalid, message }
+}
+
+function refusedStatus(inquiry: Inquiry, seen: boolean): 401 | 403 | 404 {
+  if (!inquiry.caller.signedIn && signingInCouldHelp(inquiry)) return 401
+  return seen ? 403 : 404
+}
+
+function failedChecks({ action, fields }: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
+  if (action !== 'create' && fields === undefined) return {}
+  const failed = recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
+  return Object.fromEntries(failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message])))
 }
 
 /** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
 export function closedVerdict(inquiry: Inquiry): Verdict {
-  const { table, action, caller } = inquiry
-  const status = !caller.signedIn && signingInCouldHelp(inquiry) ? 401 : 403
+  const { table, action } = inquiry
+  const status = refusedStatus(inquiry, true)
   const message = sentence(inquiry, status, {}, true)
-  return { table, action, allowed: false, status, seen: false, grants: [], denies: [], fields: {}, message }
+  return {
+    table,
+    action,
+    allowed: false,
+    status,
+    seen: false,
+    grants: [],
+    denies: [],
+    fields: {},
+    invalid: {},
+    message,
+  }
 }
 
 /** Whether some caller who has signed in might be allowed what this one is not. */
@@ -131,24 +163,27 @@ function denyVerdicts({ action }: Inquiry, rules: TableRules, facts: Facts): rea
 /** Law 5, field by field. */
 function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
   const { rulebook, table, action, fields = [] } = inquiry
-  const key = rulebook.model.tables[table]?.key ?? []
+  const changing = action !== 'create'
   const seers = grantsFor(rules, 'get')
   const grants = grantsFor(rules, action)
-  const stamps = action === 'create' ? rules.stamps.create : rules.stamps.update
   const refused: Record<string, string> = {}
   for (const field of fields) {
-    const sees = () => key.includes(field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
-    if (action === 'update' && facts(unchangedId(field)) && sees()) continue
+    const sees = () => isKey(inquiry, field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
+    if (changing && facts(unchangedId(field)) && sees()) continue
     const covering = grants.filter((grant) => covers(grant, field) && grantHolds(grant, facts))
-    if (Object.hasOwn(stamps, field)) refused[field] = 'is set by the server'
-    else if (action === 'update' && key.includes(field)) refused[field] = 'is part of the key, which never changes'
+    if (Object.hasOwn(stampsFor(rules, action), field)) refused[field] = 'is set by the server'
+    else if (changing && isKey(inquiry, field)) refused[field] = 'is part of the key, which never changes'
+    else if (changing && isFixed(rulebook, table, action, field)) refused[field] = 'never changes'
     else if (covering.length === 0) refused[field] = 'is not yours to set'
-    else if (action === 'update' && !covering.some((grant) => staysHeld(grant, facts))) {
+    else if (changing && !covering.some((grant) => staysHeld(grant, facts))) {
       refused[field] = 'may not get this value from you'
     }
   }
   return refused
 }
+
+const isKey = ({ rulebook, table }: Inquiry, field: string): boolean =>
+  tableOf(rulebook.model, table).key.includes(field)
 
 function staysHeld(grant: PlacedGrant, facts: Facts): boolean {
   return grant.after ? facts(afterId(grant)) : grantHolds(grant, facts, 'after')
@@ -160,14 +195,8 @@ export function whoName(who: Who): string {
   return who.kind === 'always' ? 'anyone' : print(who)
 }
 
-const VERBS: Readonly<Record<Action, string>> = {
-  read: 'see',
-  list: 'list',
-  get: 'see',
-  create: 'create',
-  update: 'update',
-  delete: 'delete',
-}
+/** How to say an action where its name does not serve. */
+const VERBS: Readonly<Record<Action, string>> = { read: 'see', get: 'see' }
 
 function sentence(
   { rulebook, table, action }: Inquiry,
@@ -175,10 +204,11 @@ function sentence(
   fields: Readonly<Record<string, string>>,
   any = false,
 ): string {
-  const verb = VERBS[action]
+  const verb = VERBS[action] ?? action
   const record = any ? `records of ${table}` : `this record of ${table}`
   if (status === 200) return `You may ${verb} ${record}.`
   if (status === 404) return `There is no such record in ${table}.`
+  if (status === 422) return `These values do not fit ${table}.`
   if (status === 401) return `You have to sign in to ${verb} ${record}.`
   const names = Object.keys(fields)
   if (names.length > 0) {

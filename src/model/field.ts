@@ -1,5 +1,5 @@
 /** The types a field can have. */
-export type FieldType = 'text' | 'integer' | 'boolean' | 'timestamp' | 'choice' | 'list'
+export type FieldType = 'text' | 'integer' | 'bigInteger' | 'decimal' | 'boolean' | 'timestamp' | 'choice' | 'list'
 
 /** A field as plain data, as it stands in a model and in a rulebook. */
 export interface FieldData {
@@ -12,6 +12,8 @@ export interface FieldData {
   readonly generated?: true
   /** The values of a `choice`. */
   readonly choices?: readonly string[]
+  /** How many digits a `decimal` has behind the point. */
+  readonly scale?: number
   /** What a `list` is made of. */
   readonly item?: 'text' | 'integer'
   /** The table whose key this field holds. */
@@ -56,6 +58,20 @@ export const text = (): Plain<string> => field({ type: 'text' })
 
 /** A whole number from -(2^53 - 1) to 2^53 - 1. */
 export const integer = (): Plain<number> => field({ type: 'integer' })
+
+/** A whole number of 64 bits; a `bigint` in JavaScript. */
+export const bigInteger = (): Plain<bigint> => field({ type: 'bigInteger' })
+
+/**
+ * An exact decimal number of at most 18 digits; text in JavaScript, with all its digits: `'12.50'`.
+ *
+ * @param scale how many digits stand behind the point, 1 to 17
+ * @example decimal(2)
+ */
+export const decimal = (scale: number): Plain<Decimal> => field({ type: 'decimal', scale })
+
+/** A decimal number as text. */
+export type Decimal = `${number}.${number}`
 
 /** True or false. */
 export const boolean = (): Plain<boolean> => field({ type: 'boolean' })

@@ -1,7 +1,10 @@
 export { ModelError, PachterError, UnknownNameError } from './errors.js'
 export {
+  bigInteger,
   boolean,
   choice,
+  type Decimal,
+  decimal,
   type Field,
   type FieldData,
   type FieldType,
@@ -39,6 +42,7 @@ export {
 export { childOf, childrenOf, parentName, parentsOf, type Relation } from './relations.js'
 export {
   accepts,
+  decimalFrom,
   describeType,
   fromPlain,
   isMissing,
@@ -46,5 +50,6 @@ export {
   sameValue,
   type Shape,
   toPlain,
+  unitsOf,
   type Value,
 } from './values.js'

@@ -81,6 +81,12 @@ function assertField(model: ModelData, place: string, field: FieldData): void {
       throw new ModelError(`${place} is a choice and needs at least one word to choose from.`)
     }
   }
+  if (
+    field.type === 'decimal' &&
+    !(Number.isInteger(field.scale) && Number(field.scale) >= 1 && Number(field.scale) <= 17)
+  ) {
+    throw new ModelError(`${place} is a decimal and needs 1 to 17 digits behind the point.`)
+  }
   if (field.references !== undefined) referencedKey(model.tables, place, field.references)
 }
 
@@ -107,8 +113,8 @@ function resolveReferences(tables: Record<string, TableData>, table: TableData):
     if (!target || depth > Object.keys(tables).length) {
       throw new ModelError(`${name} refers to itself in a circle of keys.`)
     }
-    const { type, choices, item } = resolve(target, name, depth + 1)
-    return { ...field, type, ...(choices && { choices }), ...(item && { item }) }
+    const { type, choices, item, scale } = resolve(target, name, depth + 1)
+    return { ...field, type, ...(choices && { choices }), ...(item && { item }), ...(scale && { scale }) }
   }
   return { ...table, fields: mapValues(table.fields, (field, name) => resolve(field, name, 0)) }
 }

@@ -1,7 +1,7 @@
 import type { FieldData, FieldType } from './field.js'
 
 /** A value as JavaScript holds it: what records, callers and conditions are made of. */
-export type Value = string | number | boolean | Date | readonly Value[]
+export type Value = string | number | bigint | boolean | Date | readonly Value[]
 
 /** A value as JSON holds it: what the rulebook stores. */
 export type PlainValue = string | number | boolean | readonly PlainValue[]
@@ -15,7 +15,7 @@ interface TypeBehaviour {
 }
 
 /** The part of a field that says which values it takes. */
-export type Shape = Pick<FieldData, 'type' | 'choices' | 'item'>
+export type Shape = Pick<FieldData, 'type' | 'choices' | 'item' | 'scale'>
 
 const same = (value: Value): PlainValue => value as PlainValue
 
@@ -23,11 +23,39 @@ const same = (value: Value): PlainValue => value as PlainValue
 const isText = (value: unknown): value is string =>
   typeof value === 'string' && !value.includes('\0') && !/\p{Surrogate}/u.test(value)
 
+/** One way to write each number, so that equal numbers are equal texts. */
+const isDecimal = (value: unknown, { scale = 1 }: Shape): boolean =>
+  typeof value === 'string' && new RegExp(`^(?!-0\\.0+$)-?(0|[1-9]\\d{0,${17 - scale}})\\.\\d{${scale}}$`).test(value)
+
+/** A decimal as a whole number of its smallest unit: what it is ordered by. */
+export function unitsOf(decimal: string): bigint {
+  return BigInt(decimal.replace('.', ''))
+}
+
+/** A decimal of this scale from a whole number of its smallest unit. */
+export function decimalFrom(units: bigint, scale: number): string {
+  const digits = String(units < 0n ? -units : units).padStart(scale + 1, '0')
+  return `${units < 0n ? '-' : ''}${digits.slice(0, -scale)}.${digits.slice(-scale)}`
+}
+
 const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
   text: { called: 'text', accepts: isText, toPlain: same, fromPlain: (plain) => plain },
   integer: {
     called: 'an integer',
     accepts: (value) => Number.isSafeInteger(value),
+    toPlain: same,
+    fromPlain: (plain) => plain,
+  },
+  bigInteger: {
+    called: 'a whole number of 64 bits as a bigint',
+    accepts: (value) => typeof value === 'bigint' && BigInt.asIntN(64, value) === value,
+    // JSON numbers lose digits beyond 2^53.
+    toPlain: String,
+    fromPlain: (plain) => (typeof plain === 'string' && /^-?\d+$/.test(plain) ? BigInt(plain) : plain),
+  },
+  decimal: {
+    called: 'a decimal',
+    accepts: isDecimal,
     toPlain: same,
     fromPlain: (plain) => plain,
   },
@@ -66,6 +94,7 @@ export function accepts(field: Shape, value: unknown): value is Value {
 /** The field's type in words, for messages: `an integer`, `one of private, members, public`. */
 export function describeType(field: Shape): string {
   if (field.type === 'choice') return `one of ${(field.choices ?? []).join(', ')}`
+  if (field.type === 'decimal') return `a decimal as text with ${field.scale} digits behind the point`
   if (field.type === 'list') return `a list of ${TYPES[field.item ?? 'text'].called} values`
   return TYPES[field.type].called
 }

@@ -10,10 +10,20 @@ import {
   type Value,
 } from '../model/index.js'
 
-/** What callers look like, as plain data: their typed attributes, and the roles there are. */
+/** What callers look like, as plain data. */
 export interface CallerShape {
+  /** Their typed attributes; `id` is one. */
   readonly attributes: Readonly<Record<string, FieldData>>
+  /** Every role there is. */
   readonly roles: readonly string[]
+  /** For a role, the roles that whoever has it has as well. */
+  readonly implies: Readonly<Record<string, readonly string[]>>
+  /** Named sets of roles: who is able to do something has one of them. */
+  readonly abilities: Readonly<Record<string, readonly string[]>>
+  /** The ways a request can come in. */
+  readonly channels: readonly string[]
+  /** The table with a record for each caller, found by the caller's id, and its field that lists the caller's roles. */
+  readonly record?: { readonly table: string; readonly roles: string }
 }
 
 declare const ATTRIBUTES: unique symbol
@@ -21,9 +31,16 @@ declare const ATTRIBUTES: unique symbol
 type Attributes = Readonly<Record<string, Field>> & { readonly id: Field }
 
 /** A caller shape that also remembers, for the compiler, its attributes' types and its roles. */
-export interface CallerDefinition<A extends Attributes = Attributes, R extends string = string> extends CallerShape {
+export interface CallerDefinition<
+  A extends Attributes = Attributes,
+  R extends string = string,
+  B extends string = string,
+  H extends string = string,
+> extends CallerShape {
   readonly [ATTRIBUTES]?: A
   readonly roles: readonly R[]
+  readonly abilities: Readonly<Record<B, readonly R[]>>
+  readonly channels: readonly H[]
 }
 
 type ValueIn<F> = F extends Field<infer V> ? V : never
@@ -35,13 +52,20 @@ export type AttributesOf<C> = C extends CallerDefinition<infer A> ? { [K in keyo
 /** The roles a caller can have. */
 export type RoleOf<C> = C extends CallerDefinition<Attributes, infer R> ? R : never
 
+/** The abilities that are named sets of roles. */
+export type AbilityOf<C> = C extends CallerDefinition<Attributes, string, infer B> ? B : never
+
+/** The channels a request can come in by. */
+export type ChannelOf<C> = C extends CallerDefinition<Attributes, string, string, infer H> ? H : never
+
 /** A caller as an app hands it over. */
 export type CallerOf<C> =
-  | Anonymous
+  | (Anonymous & { readonly channel?: ChannelOf<C> })
+  | Trusted
   | (C extends CallerDefinition<infer A, infer R>
       ? { readonly [K in Exclude<keyof A, OptionalNames<A>>]: ValueIn<A[K]> } & {
           readonly [K in OptionalNames<A>]?: ValueIn<A[K]> | null
-        } & { readonly roles?: readonly R[] }
+        } & { readonly roles?: readonly R[]; readonly channel?: ChannelOf<C> }
       : never)
 
 /** Nobody: a caller who has not signed in. */
@@ -50,39 +74,95 @@ export type Anonymous = { readonly anonymous: true }
 /** The caller who has not signed in: no id, no roles, no attributes. */
 export const anonymous: Anonymous = Object.freeze({ anonymous: true })
 
+/** Code that is not held to the rules, for a reason it states. */
+export interface Trusted {
+  readonly trusted: string
+}
+
+/**
+ * A caller that the rules do not bind, such as a nightly import. Every use is reported to the guard's `onTrusted`.
+ *
+ * @param reason why, in words for whoever reads the log; not empty
+ * @throws {CallerError} where the reason is empty
+ * @example await guard.as(trusted('yearly rent run')).create('rents', rent)
+ */
+export function trusted(reason: string): Trusted {
+  if (typeof reason !== 'string' || reason.trim() === '') throw new CallerError('Trusted code has to state a reason.')
+  return Object.freeze({ trusted: reason })
+}
+
 /**
  * Says what callers look like.
  *
- * @param attributes typed attributes; `id` is required, `roles` and `anonymous` are taken
+ * @param attributes typed attributes; `id` is required, `roles`, `channel`, `anonymous` and `trusted` are taken
  * @param options.roles every role there is; rules and callers can name no others
- * @throws {RuleError} where `id` is missing or optional, or a name is taken
- * @example defineCaller({ id: integer(), email: text().optional() }, { roles: ['treasurer', 'secretary'] })
+ * @param options.implies for a role, the roles that go with it
+ * @param options.abilities named sets of roles, for `able('…')`
+ * @param options.channels the ways a request can come in, for `channel('…')`
+ * @param options.record the table with a record for each caller and the field in it that lists roles: these are
+ *   looked up in the same query, so that a role given or taken counts at once, besides those the caller comes with
+ * @throws {RuleError} where `id` is missing or optional, a name is taken, or a role named is none of `roles`
+ * @example
+ * defineCaller(
+ *   { id: integer(), email: text().optional() },
+ *   { roles: ['secretary', 'warden'], implies: { secretary: ['warden'] }, channels: ['web', 'script'] },
+ * )
  */
-export function defineCaller<const A extends Attributes, const R extends string = never>(
+export function defineCaller<
+  const A extends Attributes,
+  const R extends string = never,
+  const B extends string = never,
+  const H extends string = never,
+>(
   attributes: A,
-  options: { readonly roles?: readonly R[] } = {},
-): CallerDefinition<A, R> {
-  const shape = {
+  options: {
+    readonly roles?: readonly R[]
+    readonly implies?: Readonly<Partial<Record<NoInfer<R>, readonly NoInfer<R>[]>>>
+    readonly abilities?: Readonly<Record<B, readonly NoInfer<R>[]>>
+    readonly channels?: readonly H[]
+    readonly record?: { readonly table: string; readonly roles: string }
+  } = {},
+): CallerDefinition<A, R, B, H> {
+  const { roles = [], implies = {}, abilities = {}, channels = [], record } = options
+  const shape: CallerShape = {
     attributes: Object.fromEntries(Object.entries(attributes).map(([name, { data }]) => [name, data])),
-    roles: options.roles ?? [],
+    roles,
+    implies: implies as CallerShape['implies'],
+    abilities: abilities as CallerShape['abilities'],
+    channels,
+    ...(record && { record }),
   }
   checkCallerShape(shape)
-  return shape as unknown as CallerDefinition<A, R>
+  return shape as unknown as CallerDefinition<A, R, B, H>
 }
 
+const TAKEN = ['roles', 'channel', 'anonymous', 'trusted']
+
 /** Checks a caller shape that is plain data already. */
-export function checkCallerShape({ attributes }: CallerShape): void {
+export function checkCallerShape({ attributes, roles, implies, abilities }: CallerShape): void {
   if (!Object.hasOwn(attributes, 'id') || attributes['id']?.optional) {
     throw new RuleError('A caller needs an id that is never missing; without one, the caller is anonymous.')
   }
   for (const [name, { references }] of Object.entries(attributes)) {
-    if (name === 'roles' || name === 'anonymous') {
+    if (TAKEN.includes(name)) {
       throw new RuleError(`A caller attribute cannot be called ${name}; that name has a meaning of its own.`)
     }
     if (references !== undefined) {
       throw new RuleError(`The caller attribute ${name} cannot be a reference; give it the type of the key.`)
     }
   }
+  const named = [...Object.keys(implies), ...Object.values(implies).flat(), ...Object.values(abilities).flat()]
+  for (const role of named) if (!roles.includes(role)) throw new UnknownNameError('role', role, roles)
+}
+
+/** The roles that whoever has one of these needs not have, since any other that implies one will do. */
+export function rolesThatServe({ implies }: CallerShape, anyOf: readonly string[]): readonly string[] {
+  const serving = new Set(anyOf)
+  // A role found is looked at in turn: what implies it serves as well.
+  for (const role of serving) {
+    for (const [higher, lower] of Object.entries(implies)) if (lower.includes(role)) serving.add(higher)
+  }
+  return [...serving]
 }
 
 /** A caller who was checked: what every layer below works with. */
@@ -90,6 +170,10 @@ export interface Caller {
   readonly signedIn: boolean
   readonly roles: readonly string[]
   readonly attributes: Readonly<Record<string, Value>>
+  /** How the request came in. */
+  readonly channel?: string
+  /** Why the rules do not bind this caller, where they do not. */
+  readonly trusted?: string
 }
 
 /** The caller handed over is not one the rules know: an attribute is missing or wrong. Nothing was run. */
@@ -97,23 +181,27 @@ export class CallerError extends PachterError {
   readonly code = 'caller-invalid'
 }
 
-const NOBODY: Caller = Object.freeze({ signedIn: false, roles: [], attributes: {} })
-
 /**
  * Checks a caller against the shape.
  *
  * @throws {CallerError} where an attribute is missing or of the wrong type
- * @throws {UnknownNameError} where an attribute or role is not part of the shape
+ * @throws {UnknownNameError} where an attribute, a role or a channel is not part of the shape
  */
 export function checkCaller(shape: CallerShape, given: unknown): Caller {
   if (typeof given !== 'object' || given === null) {
     throw new CallerError('A caller is an object with an id, or `anonymous`.')
   }
-  const { anonymous: nobody, roles, ...attributes } = given as Record<string, unknown>
-  if (nobody === true && roles === undefined && Object.keys(attributes).length === 0) return NOBODY
-  for (const name of nobody === undefined ? Object.keys(attributes) : ['anonymous']) {
+  const { roles, channel, ...attributes } = given as Record<string, unknown>
+  const names = Object.keys(attributes)
+  if (names.length === 1 && roles === undefined) {
+    if (attributes['anonymous'] === true) return { ...NOBODY, ...checkChannel(shape, channel) }
+    if (typeof attributes['trusted'] === 'string') {
+      return { signedIn: true, roles: [], attributes: {}, ...trusted(attributes['trusted']) }
+    }
+  }
+  for (const name of names) {
     if (!Object.hasOwn(shape.attributes, name)) {
-      throw new UnknownNameError('caller attribute', name, [...Object.keys(shape.attributes), 'roles'])
+      throw new UnknownNameError('caller attribute', name, [...Object.keys(shape.attributes), 'roles', 'channel'])
     }
   }
   const present: Record<string, Value> = {}
@@ -128,7 +216,20 @@ export function checkCaller(shape: CallerShape, given: unknown): Caller {
     }
     present[name] = value
   }
-  return { signedIn: true, roles: checkRoles(shape, roles), attributes: present }
+  return {
+    signedIn: true,
+    roles: checkRoles(shape, roles),
+    attributes: present,
+    ...checkChannel(shape, channel),
+  }
+}
+
+const NOBODY: Caller = Object.freeze({ signedIn: false, roles: [], attributes: {} })
+
+function checkChannel({ channels }: CallerShape, channel: unknown): { readonly channel?: string } {
+  if (isMissing(channel)) return {}
+  if (typeof channel === 'string' && channels.includes(channel)) return { channel }
+  throw new UnknownNameError('channel', String(channel), channels)
 }
 
 function checkRoles(shape: CallerShape, roles: unknown): readonly string[] {

@@ -1,4 +1,12 @@
-import { type Condition, type Operand, print, RuleError } from '../condition/index.js'
+import {
+  type Condition,
+  contains,
+  isAboutCaller,
+  type Operand,
+  operandsOf,
+  print,
+  RuleError,
+} from '../condition/index.js'
 import {
   accepts,
   childrenOf,
@@ -7,12 +15,14 @@ import {
   fromPlain,
   parentsOf,
   PachterError,
+  type PlainValue,
   type Shape,
   tableOf,
+  UnknownNameError,
 } from '../model/index.js'
 import { checkCallerShape } from './caller.js'
 import { permission } from './permission.js'
-import { type Action, ACTIONS, type Rulebook, type TableRules, type Who } from './rulebook.js'
+import { ACTIONS, assertAction, changesRecord, type Rulebook, rulesOf, type TableRules, type Who } from './rulebook.js'
 
 /** The tables that records stand in, by level. */
 type Levels = readonly string[]
@@ -25,22 +35,54 @@ type Levels = readonly string[]
  */
 export function checkRulebook(rulebook: Rulebook): void {
   checkCallerShape(rulebook.caller)
+  checkCallerRecord(rulebook)
   for (const [table, rules] of Object.entries(rulebook.tables)) {
     tableOf(rulebook.model, table)
-    for (const [place, condition] of conditionsOf(rules)) {
-      at(`${table} ${place}`, () => checkCondition(rulebook, condition, [table]))
+    checkActions(table, rules)
+    for (const { place, condition, about } of conditionsOf(rules)) {
+      at(`${table} ${place}`, () => {
+        checkCondition(rulebook, condition, [table])
+        checkMoment(condition, about)
+      })
     }
     for (const [place, who] of everyWho(rules)) at(`${table} ${place}`, () => checkWho(rulebook, rules, who))
     for (const [action, grants] of Object.entries(rules.grants)) {
-      if (!ACTIONS.includes(action as Action)) {
-        throw new RuleError(`${table} grants the action ${JSON.stringify(action)}; there is ${ACTIONS.join(', ')}.`)
-      }
       for (const field of grants.flatMap((grant) => grant.fields ?? [])) {
         at(`${table} grants ${action}`, () => fieldOf(rulebook.model, table, field))
       }
     }
     checkStamps(rulebook, table, rules)
-    for (const action of ACTIONS) at(`${table} ${action}`, () => permission(rulebook, table, action))
+    checkFieldChecks(rulebook, table, rules)
+    for (const action of [...ACTIONS, ...rules.actions]) {
+      at(`${table} ${action}`, () => permission(rulebook, table, action))
+    }
+  }
+}
+
+function checkCallerRecord({ caller, model }: Rulebook): void {
+  if (!caller.record) return
+  const { table, roles } = caller.record
+  at('the caller record', () => {
+    const { key } = tableOf(model, table)
+    const field = fieldOf(model, table, roles)
+    if (field.type !== 'list') throw new RuleError(`${table}.${roles} is ${describeType(field)}, not a list of roles.`)
+    const id = fieldOf(model, table, key[0] as string)
+    if (key.length !== 1 || kindOf(id) !== kindOf(caller.attributes['id'] as Shape)) {
+      throw new RuleError(`the key of ${table} is not what a caller's id is.`)
+    }
+  })
+}
+
+function checkActions(table: string, rules: TableRules): void {
+  for (const name of rules.actions) {
+    if (!(ACTIONS as readonly string[]).includes(name)) continue
+    throw new RuleError(`${table} has ${name} as an action of its own; every table has that.`)
+  }
+  const named = [...Object.keys(rules.grants), ...Object.values(rules.denies).flatMap(({ on }) => on)]
+  for (const action of named) at(table, () => assertAction(rules, table, action))
+  for (const action of Object.keys(rules.stamps)) {
+    if (action === 'create' || changesRecord(rules, action)) continue
+    throw new UnknownNameError('action with stamps', action, ['create', 'update', ...rules.actions], table)
   }
 }
 
@@ -54,16 +96,43 @@ function at(place: string, check: () => void): void {
   }
 }
 
-function conditionsOf({ ties, grants, denies }: TableRules): readonly [string, Condition][] {
+/** Which records a condition can ask about: one as it is, one that changes, or one as it will be. */
+type About = 'record' | 'change' | 'outcome'
+
+interface PlacedCondition {
+  readonly place: string
+  readonly condition: Condition
+  readonly about: About
+}
+
+function conditionsOf(rules: TableRules): readonly PlacedCondition[] {
+  const { ties, grants, denies, checks } = rules
+  const placed = (place: string, condition: Condition | undefined, about: About): readonly PlacedCondition[] =>
+    condition ? [{ place, condition, about }] : []
   return [
-    ...Object.entries(ties).map(([name, tie]): [string, Condition] => [`tie ${name}`, tie]),
+    ...Object.entries(ties).flatMap(([name, tie]) => placed(`tie ${name}`, tie, 'record')),
     ...Object.entries(grants).flatMap(([action, all]) =>
-      all.flatMap(({ when, after }): [string, Condition][] =>
-        [when, after].flatMap((each) => (each ? [[`grants ${action}`, each]] : [])),
-      ),
+      all.flatMap(({ when, after }) => [
+        ...placed(`grants ${action}`, when, 'record'),
+        ...placed(`grants ${action}`, after, 'outcome'),
+      ]),
     ),
-    ...Object.entries(denies).map(([name, { when }]): [string, Condition] => [`deny ${name}`, when]),
+    ...Object.entries(denies).flatMap(([name, { when, on }]) =>
+      placed(`deny ${name}`, when, on.every((action) => changesRecord(rules, action)) ? 'change' : 'record'),
+    ),
+    ...Object.entries(checks.records).flatMap(([name, { that }]) => placed(`check ${name}`, that, 'outcome')),
   ]
+}
+
+function checkMoment(condition: Condition, about: About): void {
+  const asksChange = contains(condition, ({ kind }) => kind === 'unchanged' || kind === 'after')
+  if (asksChange && about === 'record') {
+    throw new RuleError('changed() makes sense only in checks, in what has to hold after, and in denies on updates.')
+  }
+  const asksOld = contains(condition, (part) => operandsOf(part).some(({ kind }) => kind === 'old'))
+  if (asksOld && about !== 'outcome') {
+    throw new RuleError('old makes sense only in checks and in what has to hold after an update.')
+  }
 }
 
 function everyWho({ grants, denies }: TableRules): readonly [string, Who][] {
@@ -82,7 +151,7 @@ function checkWho(rulebook: Rulebook, rules: TableRules, who: Who): void {
     if (Object.hasOwn(rules.ties, who)) return
     throw new RuleError(`there is no tie ${JSON.stringify(who)}; there is ${Object.keys(rules.ties).join(', ')}.`)
   }
-  if (!['always', 'signedIn', 'role'].includes(who.kind)) {
+  if (!isAboutCaller(who)) {
     throw new RuleError(`${print(who)} is no condition on the caller alone; make it a tie and name that.`)
   }
   checkCondition(rulebook, who, [])
@@ -97,46 +166,78 @@ function checkCondition(rulebook: Rulebook, condition: Condition, levels: Levels
     case 'after':
       return checkCondition(rulebook, condition.of, levels)
     case 'role':
-      for (const role of condition.anyOf) {
-        if (!rulebook.caller.roles.includes(role)) {
-          throw new RuleError(`there is no role ${JSON.stringify(role)}; there is ${rulebook.caller.roles.join(', ')}.`)
-        }
-      }
-      return
+      return condition.anyOf.forEach((role) => assertOneOf('role', role, rulebook.caller.roles))
+    case 'channel':
+      return condition.anyOf.forEach((name) => assertOneOf('channel', name, rulebook.caller.channels))
     case 'some':
       return checkSome(rulebook, condition, levels)
     case 'may':
-      if (condition.table === tableAt(levels, condition.level) && ACTIONS.includes(condition.action as Action)) return
-      throw new RuleError(`may asks for the action ${condition.action}; there is ${ACTIONS.join(', ')}.`)
+      assertOneOf('table', condition.table, [tableAt(levels, condition.level)])
+      return assertAction(rulesOf(rulebook, condition.table), condition.table, condition.action)
     case 'isSet':
       return void shapeOf(rulebook, condition.operand, levels)
     case 'unchanged':
       return void fieldOf(rulebook.model, tableAt(levels, 0), condition.field)
+    case 'always':
+    case 'never':
+    case 'signedIn':
+      return
     case 'compare': {
       const left = shapeOf(rulebook, condition.left, levels)
       const right = shapeOf(rulebook, condition.right, levels)
-      const fits =
-        condition.how === 'in'
-          ? right.type === 'list' && kindOf(left) === (right.item ?? 'text')
-          : kindOf(left) === kindOf(right)
+      const fits = isComparable(condition.how, left, right)
       if (fits) return
       throw new RuleError(`${print(condition)} compares ${describeType(left)} with ${describeType(right)}.`)
     }
   }
 }
 
+function assertOneOf(kind: string, given: string, known: readonly string[]): void {
+  if (!known.includes(given)) throw new UnknownNameError(kind, given, known)
+}
+
+function isComparable(how: string, left: Shape, right: Shape): boolean {
+  switch (how) {
+    case 'in':
+      return left.type !== 'list' && right.type === 'list' && kindOf(left) === (right.item ?? 'text')
+    case 'overlaps':
+    case 'includesAll':
+      return left.type === 'list' && right.type === 'list' && (left.item ?? 'text') === (right.item ?? 'text')
+    case 'startsWith':
+      return kindOf(left) === 'text' && kindOf(right) === 'text'
+    case 'is':
+      return left.type !== 'list' && kindOf(left) === kindOf(right)
+    case 'below':
+    case 'atMost':
+    case 'above':
+    case 'atLeast':
+      return ORDERED.includes(left.type) && kindOf(left) === kindOf(right)
+    default:
+      return false
+  }
+}
+
+const ORDERED: readonly string[] = ['integer', 'bigInteger', 'decimal', 'timestamp']
+
 function checkSome(rulebook: Rulebook, some: Condition & { kind: 'some' }, levels: Levels): void {
-  const start = tableAt(levels, some.from.level)
-  const relations = some.one ? parentsOf(rulebook.model, start) : childrenOf(rulebook.model, start)
+  const { from, to } = some
+  const relations = from.kind === 'field' ? relationsFrom(rulebook, tableAt(levels, from.level), some.one) : []
   const fits = relations.some(
-    ({ name, table, from, to }) =>
-      name === some.relation && table === some.table && from === some.from.field && to === some.to.field,
+    (each) =>
+      from.kind === 'field' &&
+      each.name === some.relation &&
+      each.table === some.table &&
+      each.from === from.name &&
+      each.to === to.field,
   )
-  if (!fits) throw new RuleError(`there is no reference between ${start} and ${some.table} called ${some.relation}.`)
-  const inner = levels.slice(0, some.to.level)
-  inner[some.to.level] = some.table
+  if (!fits) throw new RuleError(`there is no reference called ${some.relation} that leads to ${some.table}.`)
+  const inner = levels.slice(0, to.level)
+  inner[to.level] = some.table
   checkCondition(rulebook, some.where, inner)
 }
+
+const relationsFrom = ({ model }: Rulebook, table: string, one: boolean) =>
+  one ? parentsOf(model, table) : childrenOf(model, table)
 
 function tableAt(levels: Levels, level: number): string {
   const table = levels[level]
@@ -144,19 +245,23 @@ function tableAt(levels: Levels, level: number): string {
   return table
 }
 
-/** Choices compare as the text they are. */
-const kindOf = (shape: Shape): string => (shape.type === 'choice' ? 'text' : shape.type)
+/** Choices compare as the text they are; decimals only with those of as many digits. */
+const kindOf = ({ type, scale }: Shape): string =>
+  type === 'choice' ? 'text' : type === 'decimal' ? `decimal ${scale}` : type
 
 function shapeOf(rulebook: Rulebook, operand: Operand, levels: Levels): Shape {
   switch (operand.kind) {
     case 'field':
       return fieldOf(rulebook.model, tableAt(levels, operand.level), operand.name)
+    case 'old':
+      return fieldOf(rulebook.model, tableAt(levels, 0), operand.name)
     case 'now':
       return { type: 'timestamp' }
     case 'value':
-      if (accepts(operand.shape, fromPlain(operand.shape, operand.value))) return operand.shape
-      throw new RuleError(`${JSON.stringify(operand.value)} is not ${describeType(operand.shape)}.`)
+      assertPlain(operand.shape, operand.value)
+      return operand.shape
     case 'caller': {
+      if (operand.name === 'roles') return { type: 'list', item: 'text' }
       const { attributes } = rulebook.caller
       const shape = Object.hasOwn(attributes, operand.name) ? attributes[operand.name] : undefined
       if (shape) return shape
@@ -175,5 +280,35 @@ function checkStamps(rulebook: Rulebook, table: string, { stamps }: TableRules):
         throw new RuleError(`${name} is ${describeType(field)} and cannot be stamped with ${describeType(shape)}.`)
       })
     }
+  }
+}
+
+function checkFieldChecks({ model }: Rulebook, table: string, { checks }: TableRules): void {
+  for (const [name, { length, range, pattern }] of Object.entries(checks.fields)) {
+    at(`${table} check ${name}`, () => {
+      const field = fieldOf(model, table, name)
+      if (length && kindOf(field) !== 'text' && field.type !== 'list') throw new RuleError(`${name} has no length.`)
+      if (pattern !== undefined && kindOf(field) !== 'text') throw new RuleError(`${name} is no text to match.`)
+      if (range && !ORDERED.includes(field.type)) throw new RuleError(`${name} has no order, so it has no range.`)
+      for (const end of range ?? []) assertPlain(field, end)
+      if (pattern !== undefined) compilePattern(pattern)
+    })
+  }
+  for (const [name, { fields }] of Object.entries(checks.records)) {
+    for (const field of fields) at(`${table} check ${name}`, () => fieldOf(model, table, field))
+  }
+}
+
+function assertPlain(field: Shape, plain: PlainValue): void {
+  if (!accepts(field, fromPlain(field, plain))) {
+    throw new RuleError(`${JSON.stringify(plain)} is not ${describeType(field)}.`)
+  }
+}
+
+function compilePattern(pattern: string): void {
+  try {
+    new RegExp(pattern, 'u')
+  } catch (error) {
+    throw new RuleError(`the pattern ${pattern} is none: ${(error as Error).message}`)
   }
 }

@@ -1,4 +1,5 @@
 export {
+  type AbilityOf,
   anonymous,
   type Anonymous,
   type AttributesOf,
@@ -8,36 +9,49 @@ export {
   type CallerOf,
   type CallerShape,
   checkCaller,
+  type ChannelOf,
   defineCaller,
+  rolesThatServe,
   type RoleOf,
+  trusted,
+  type Trusted,
 } from './caller.js'
 export { checkRulebook } from './check.js'
 export {
   asksCaller,
+  changePermission,
   createPermission,
   expand,
   fieldSight,
   holds,
+  isFixed,
   permission,
+  recordChecks,
   specialise,
-  updatePermission,
+  withoutChange,
   whoCondition,
 } from './permission.js'
 export {
   type Action,
   ACTIONS,
+  assertAction,
+  changesRecord,
   covers,
   deniesFor,
   type Deny,
+  type FieldCheck,
   type Grant,
   grantsFor,
   type NamedDeny,
   type PlacedGrant,
+  type RecordCheck,
   type Rulebook,
   rulesOf,
   type Stamps,
+  stampsFor,
+  type StandardAction,
   type TableRules,
   type Who,
 } from './rulebook.js'
 export { defineRules, type RuleContext, type RuleFunctions, type Rules } from './rules.js'
-export type { CallerCondition, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } from './table.js'
+export type { AsForSpec, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } from './table.js'

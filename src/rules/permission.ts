@@ -1,6 +1,7 @@
 import {
   after,
   all,
+  always,
   any,
   type Condition,
   contains,
@@ -11,59 +12,91 @@ import {
   RuleError,
   unchanged,
 } from '../condition/index.js'
-import type { Caller } from './caller.js'
+import { tableOf } from '../model/index.js'
+import { type Caller, rolesThatServe } from './caller.js'
 import {
   type Action,
+  changesRecord,
   covers,
   deniesFor,
   type Grant,
   grantsFor,
   type Rulebook,
   rulesOf,
+  stampsFor,
   type TableRules,
   type Who,
 } from './rulebook.js'
 
 /**
  * When a caller may do this to a record of the table, as one condition: some grant holds, no deny does, and
- * for a write the record can be seen (law 3). For `create`, the record is the new one.
+ * for a write the record can be seen (law 3). For `create`, the record is the new one; for an update, what
+ * asks about the change is answered as if nothing changed.
  *
  * @throws {RuleError} where rules of tables wait for one another in a circle
  */
 export function permission(rulebook: Rulebook, table: string, action: Action): Condition {
-  return expand(rulebook, permitted(rulebook, table, action), [`${table} ${action}`])
+  return expand(rulebook, withoutChange(permitted(rulebook, table, action)), [`${table} ${action}`])
 }
 
 /**
- * When a caller may update these fields of a record, as one condition on the record before and after: besides
- * the {@link permission}, each field is left as it is and visible, or covered by a grant that holds before and
- * after (law 5).
+ * When a caller may change a record so, as one condition on the record before and after: besides the
+ * {@link permission}, each field given is left as it is and visible, or covered by a grant that holds before
+ * and after (law 5), and the new values pass the checks.
  */
-export function updatePermission(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
+export function changePermission(
+  rulebook: Rulebook,
+  table: string,
+  action: Action,
+  fields: readonly string[],
+): Condition {
   const rules = rulesOf(rulebook, table)
-  const stamped = Object.keys(rules.stamps.update)
-  const key = rulebook.model.tables[table]?.key ?? []
-  const grants = grantsFor(rules, 'update')
+  const grants = grantsFor(rules, action)
   const mayChange = (field: string): Condition => {
     const same = all(unchanged(field), seesField(rulebook, table, field))
-    if (stamped.includes(field) || key.includes(field)) return same
+    if (isFixed(rulebook, table, action, field)) return same
     return any(same, ...grants.filter((grant) => covers(grant, field)).map((grant) => staysHeld(rules, grant)))
   }
-  const whole = all(permitted(rulebook, table, 'update'), ...fields.map(mayChange))
-  return expand(rulebook, whole, [`${table} update`])
+  const whole = all(
+    permitted(rulebook, table, action),
+    ...fields.map(mayChange),
+    ...recordChecks(rules).map(({ that }) => after(that)),
+  )
+  return expand(rulebook, whole, [`${table} ${action}`])
 }
 
 /** When a caller may create a record in which these fields were given, as one condition on that record. */
 export function createPermission(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
   const rules = rulesOf(rulebook, table)
   const grants = grantsFor(rules, 'create')
-  const stamped = Object.keys(rules.stamps.create)
+  const stamped = stampsFor(rules, 'create')
   const maySet = (field: string): Condition =>
-    stamped.includes(field)
+    Object.hasOwn(stamped, field)
       ? any()
       : any(...grants.filter((each) => covers(each, field)).map((each) => holds(rules, each)))
-  const whole = all(permitted(rulebook, table, 'create'), ...fields.map(maySet))
+  const whole = all(
+    permitted(rulebook, table, 'create'),
+    ...fields.map(maySet),
+    ...recordChecks(rules).map(({ that }) => withoutChange(that)),
+  )
   return expand(rulebook, whole, [`${table} create`])
+}
+
+/** Whether no grant can let a field be changed by this action: keys, stamps, and what a check forbids. */
+export function isFixed(rulebook: Rulebook, table: string, action: Action, field: string): boolean {
+  const rules = rulesOf(rulebook, table)
+  return (
+    tableOf(rulebook.model, table).key.includes(field) ||
+    Object.hasOwn(stampsFor(rules, action), field) ||
+    rules.checks.fields[field]?.onUpdate === 'forbidden'
+  )
+}
+
+/** The checks on a table's records as a whole, with their names. */
+export function recordChecks({ checks }: TableRules): readonly (TableRules['checks']['records'][string] & {
+  readonly name: string
+})[] {
+  return Object.entries(checks.records).map(([name, check]) => ({ ...check, name }))
 }
 
 /** When a caller sees this field of a record that the caller sees: keys always, others by the grants that cover them. */
@@ -77,7 +110,7 @@ export function fieldSight(
 }
 
 function seesField(rulebook: Rulebook, table: string, field: string, action: 'list' | 'get' = 'get'): Condition {
-  if (rulebook.model.tables[table]?.key.includes(field)) return all()
+  if (tableOf(rulebook.model, table).key.includes(field)) return always
   const rules = rulesOf(rulebook, table)
   return any(
     ...grantsFor(rules, action)
@@ -92,8 +125,8 @@ function permitted(rulebook: Rulebook, table: string, action: Action): Condition
   const open = deniesFor(rules, action).map(({ when, except }) =>
     not(all(when, not(any(...except.map((who) => whoCondition(rules, who)))))),
   )
-  const sight = action === 'update' || action === 'delete' ? [permitted(rulebook, table, 'get')] : []
-  return all(granted, ...open, ...sight)
+  const needsSight = action === 'delete' || changesRecord(rules, action)
+  return all(granted, ...open, ...(needsSight ? [permitted(rulebook, table, 'get')] : []))
 }
 
 /** When a grant holds, on the record as it is. */
@@ -112,16 +145,65 @@ export function whoCondition(rules: TableRules, who: Who): Condition {
   return typeof who === 'string' ? (rules.ties[who] ?? any()) : who
 }
 
-/** Puts the rules of other tables in place of every `may`. */
+/** What a condition about a change asks where nothing is changed. */
+export function withoutChange(condition: Condition): Condition {
+  switch (condition.kind) {
+    case 'unchanged':
+      return always
+    case 'after':
+      return withoutChange(condition.of)
+    case 'not':
+      return { kind: 'not', of: withoutChange(condition.of) }
+    case 'all':
+    case 'any':
+      return { ...condition, of: condition.of.map(withoutChange) }
+    case 'compare':
+      return { ...condition, left: asNow(condition.left), right: asNow(condition.right) }
+    case 'isSet':
+      return { ...condition, operand: asNow(condition.operand) }
+    case 'some':
+      return { ...condition, from: asNow(condition.from), where: withoutChange(condition.where) }
+    default:
+      return condition
+  }
+}
+
+const asNow = (operand: Operand): Operand =>
+  operand.kind === 'old' ? { kind: 'field', level: 0, name: operand.name } : operand
+
+/** Puts the rules of other tables in place of every `may`, and in place of a role all ways to have it. */
 export function expand(rulebook: Rulebook, condition: Condition, path: readonly string[] = []): Condition {
   return normalise(condition, (leaf) => {
+    if (leaf.kind === 'role') return expandRole(rulebook, leaf.anyOf)
     if (leaf.kind !== 'may') return leaf
     const step = `${leaf.table} ${leaf.action === 'read' ? 'get' : leaf.action}`
     if (path.includes(step)) {
       throw new RuleError(`the rules wait for one another in a circle: ${[...path, step].join(', then ')}.`)
     }
-    const inner = expand(rulebook, permitted(rulebook, leaf.table, leaf.action as Action), [...path, step])
-    return shift(inner, leaf.level)
+    const asked = withoutChange(permitted(rulebook, leaf.table, leaf.action))
+    return shift(expand(rulebook, asked, [...path, step]), leaf.level)
+  })
+}
+
+/** A role is had by the caller's word, or by the caller's own record as it stands, or by a role that implies it. */
+function expandRole({ caller, model }: Rulebook, anyOf: readonly string[]): Condition {
+  const serving = rolesThatServe(caller, anyOf)
+  const known: Condition = { kind: 'role', anyOf: serving }
+  if (!caller.record) return known
+  const { table, roles } = caller.record
+  return any(known, {
+    kind: 'some',
+    relation: 'record',
+    table,
+    from: { kind: 'caller', name: 'id' },
+    to: { level: 1, field: tableOf(model, table).key[0] as string },
+    one: true,
+    where: {
+      kind: 'compare',
+      how: 'overlaps',
+      left: { kind: 'field', level: 1, name: roles },
+      right: { kind: 'value', shape: { type: 'list', item: 'text' }, value: serving },
+    },
   })
 }
 
@@ -142,7 +224,7 @@ function shift(condition: Condition, by: number): Condition {
       const { from, to, where } = condition
       return {
         ...condition,
-        from: { ...from, level: from.level + by },
+        from: operand(from),
         to: { ...to, level: to.level + by },
         where: shift(where, by),
       }
@@ -154,14 +236,18 @@ function shift(condition: Condition, by: number): Condition {
 
 /** What remains of a condition for this caller: roles and missing attributes are decided, the rest is left. */
 export function specialise(condition: Condition, caller: Caller): Condition {
+  if (caller.trusted !== undefined) return always
   return normalise(condition, (leaf) => {
     if (leaf.kind === 'signedIn') return caller.signedIn ? all() : any()
     if (leaf.kind === 'role') return leaf.anyOf.some((role) => caller.roles.includes(role)) ? all() : any()
-    const missing = operandsOf(leaf).some(
-      (operand) => operand.kind === 'caller' && !Object.hasOwn(caller.attributes, operand.name),
-    )
-    return missing ? any() : leaf
+    if (leaf.kind === 'channel') return leaf.anyOf.some((name) => name === caller.channel) ? all() : any()
+    return operandsOf(leaf).some((operand) => isMissingFor(caller, operand)) ? any() : leaf
   })
+}
+
+function isMissingFor({ attributes, signedIn }: Caller, operand: Operand): boolean {
+  if (operand.kind !== 'caller') return false
+  return operand.name === 'roles' ? !signedIn : !Object.hasOwn(attributes, operand.name)
 }
 
 /** Whether a condition asks anything of the caller. */

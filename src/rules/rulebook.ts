@@ -1,12 +1,15 @@
 import type { Condition, Operand } from '../condition/index.js'
-import type { ModelData } from '../model/index.js'
+import { type ModelData, type PlainValue, UnknownNameError } from '../model/index.js'
 import type { CallerShape } from './caller.js'
 
-/** What can be granted. `read` stands for `list` and `get`. */
+/** What can be granted on every table. `read` stands for `list` and `get`. */
 export const ACTIONS = ['read', 'list', 'get', 'create', 'update', 'delete'] as const
 
-/** An action that can be granted. */
-export type Action = (typeof ACTIONS)[number]
+/** An action every table has. */
+export type StandardAction = (typeof ACTIONS)[number]
+
+/** An action that can be granted: a standard one or one of the table's own, such as `approve`. */
+export type Action = string
 
 /** Who is meant: the name of a tie, or a condition on the caller alone. */
 export type Who = string | Condition
@@ -34,12 +37,41 @@ export interface Deny {
 /** Values the server sets, by field. */
 export type Stamps = Readonly<Record<string, Operand>>
 
+/** What values of a field have to be like, whoever sends them. */
+export interface FieldCheck {
+  /** A create has to give a value, although the field is optional. */
+  readonly onCreate?: 'required'
+  /** No update may change the value, whatever the grants say. */
+  readonly onUpdate?: 'forbidden'
+  /** The fewest and the most characters of a text, or items of a list. */
+  readonly length?: readonly [least: number, most: number]
+  /** The lowest and the highest value of a number, decimal or timestamp, as JSON holds them. */
+  readonly range?: readonly [lowest: PlainValue, highest: PlainValue]
+  /** A regular expression that a text must match, as JavaScript's `u` flag reads it. */
+  readonly pattern?: string
+}
+
+/** What must hold of a record's values together, before it is stored. */
+export interface RecordCheck {
+  readonly that: Condition
+  /** Told, for each of the fields, to whoever is refused. */
+  readonly message: string
+  readonly fields: readonly string[]
+}
+
 /** The rules of one table as plain data. */
 export interface TableRules {
+  /** The table's own actions. */
+  readonly actions: readonly string[]
   readonly ties: Readonly<Record<string, Condition>>
-  readonly grants: Readonly<Partial<Record<Action, readonly Grant[]>>>
+  readonly grants: Readonly<Record<Action, readonly Grant[]>>
   readonly denies: Readonly<Record<string, Deny>>
-  readonly stamps: { readonly create: Stamps; readonly update: Stamps }
+  /** By action: `create`, `update` or one of the table's own. */
+  readonly stamps: Readonly<Record<Action, Stamps>>
+  readonly checks: {
+    readonly fields: Readonly<Record<string, FieldCheck>>
+    readonly records: Readonly<Record<string, RecordCheck>>
+  }
 }
 
 /** The whole of an app's rules as plain JSON data. */
@@ -53,10 +85,12 @@ export interface Rulebook {
 
 /** A table nobody wrote rules for: nobody may do anything. */
 export const NO_RULES: TableRules = Object.freeze({
+  actions: [],
   ties: {},
   grants: {},
   denies: {},
-  stamps: { create: {}, update: {} },
+  stamps: {},
+  checks: { fields: {}, records: {} },
 })
 
 /** The rules of a table; those of a table without any refuse everything. */
@@ -73,9 +107,30 @@ export interface PlacedGrant extends Grant {
 /** The grants that open an action: `list` and `get` are also opened by `read`. `read` itself asks for `get`. */
 export function grantsFor(rules: TableRules, action: Action): readonly PlacedGrant[] {
   const places: readonly Action[] = isRead(action) ? ['read', action === 'read' ? 'get' : action] : [action]
+  // An own action takes no values beside its stamps but those it lists.
+  const fields = rules.actions.includes(action) ? { fields: [] } : {}
   return places.flatMap((place) =>
-    (rules.grants[place] ?? []).map((grant, index) => ({ ...grant, action: place, index })),
+    (rules.grants[place] ?? []).map((grant, index) => ({ ...fields, ...grant, action: place, index })),
   )
+}
+
+/** The values the server sets on an action. */
+export function stampsFor(rules: TableRules, action: Action): Stamps {
+  return rules.stamps[action] ?? {}
+}
+
+/** Whether an action changes a record that is there: `update`, or one of the table's own. */
+export function changesRecord(rules: TableRules, action: Action): boolean {
+  return action === 'update' || rules.actions.includes(action)
+}
+
+/**
+ * Checks that a table has an action.
+ * @throws {UnknownNameError} where it has not
+ */
+export function assertAction(rules: TableRules, table: string, action: Action): void {
+  const known = [...ACTIONS, ...rules.actions]
+  if (!known.includes(action)) throw new UnknownNameError('action', action, known, table)
 }
 
 /** A deny with its name. */

@@ -1,9 +1,34 @@
-import { always, type OrderedTerm, type Row, rowOf, RuleError, term, type TermFor } from '../condition/index.js'
-import { deepFreeze, type FieldData, type Model, type TableName, tableOf } from '../model/index.js'
-import type { AttributesOf, CallerDefinition, RoleOf } from './caller.js'
+import {
+  always,
+  type CallerCondition,
+  type Condition,
+  type Moment,
+  moment,
+  not,
+  type Row,
+  rowOf,
+  RuleError,
+  term,
+  type TermFor,
+  unchanged,
+} from '../condition/index.js'
+import {
+  deepFreeze,
+  type FieldData,
+  fieldOf,
+  type FieldName,
+  type Model,
+  type ModelData,
+  type TableName,
+  tableOf,
+  type TablesOf,
+  UnknownNameError,
+  type ValueOf,
+} from '../model/index.js'
+import type { AbilityOf, AttributesOf, CallerDefinition, ChannelOf, RoleOf } from './caller.js'
 import { checkRulebook } from './check.js'
 import { NO_RULES, type Rulebook, type TableRules } from './rulebook.js'
-import { type CallerCondition, type TableBuilder, tableBuilder } from './table.js'
+import { type TableBuilder, tableBuilder } from './table.js'
 
 declare const TYPES: unique symbol
 
@@ -16,16 +41,31 @@ export interface Rules<M = Model, C = CallerDefinition> extends Rulebook {
 export interface RuleContext<M, C, T extends TableName<M>> {
   /** The record the rule is about. */
   readonly row: Row<M, T>
-  /** The attributes of whoever is asking. A missing one makes every comparison false. */
-  readonly caller: { readonly [A in keyof AttributesOf<C> & string]: TermFor<AttributesOf<C>[A]> }
+  /** The record as it was, for conditions on how it will be: `after` of a grant, and checks. */
+  readonly old: {
+    readonly [F in FieldName<M, T>]: TermFor<ValueOf<TablesOf<M>, TablesOf<M>[T][F]>>
+  }
+  /** Whether the change sets at least one of these fields to another value. */
+  changed(...fields: readonly [FieldName<M, T>, ...FieldName<M, T>[]]): Condition
+  /**
+   * The attributes of whoever is asking, and `roles`, the list of roles the caller came with. A missing one
+   * makes every comparison false.
+   */
+  readonly caller: { readonly [A in keyof AttributesOf<C> & string]: TermFor<AttributesOf<C>[A]> } & {
+    readonly roles: TermFor<readonly string[]>
+  }
   /** Whoever has at least one of these roles. */
   role(...anyOf: readonly [RoleOf<C>, ...RoleOf<C>[]]): CallerCondition
+  /** Whoever has one of the roles that make up this ability. */
+  able(ability: AbilityOf<C>): CallerCondition
+  /** Whoever comes in by one of these channels. */
+  channel(...anyOf: readonly [ChannelOf<C>, ...ChannelOf<C>[]]): CallerCondition
   /** Whoever has signed in. */
   readonly signedIn: CallerCondition
   /** Everyone, signed in or not. */
   readonly anyone: CallerCondition
   /** The moment of the request. */
-  readonly now: OrderedTerm<Date>
+  readonly now: Moment
   /** The start of the table's rules: `table.ties({…}).grants({…})`. */
   readonly table: TableBuilder<M, T>
 }
@@ -41,7 +81,7 @@ export type RuleFunctions<M, C> = {
  *
  * @param model the tables, from `defineModel`
  * @param caller what callers look like, from `defineCaller`
- * @param tables a function for each table, given `row`, `caller`, `role`, `signedIn`, `anyone`, `now` and `table`
+ * @param tables a function for each table, given what {@link RuleContext} lists
  * @returns the rulebook: frozen plain data that survives `JSON.stringify`, typed
  * @throws {RuleError} where a rule does not fit the model, with its place
  * @throws {UnknownNameError} where a rule names what is not there
@@ -61,22 +101,30 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
   const shared = {
     caller: callerTerms(caller.attributes),
     role: (...anyOf: string[]) => ({ kind: 'role', anyOf }),
+    able: (ability: string) => ({ kind: 'role', anyOf: rolesFor(caller, ability), ability }),
+    channel: (...anyOf: string[]) => ({ kind: 'channel', anyOf }),
     signedIn: { kind: 'signedIn' },
     anyone: always,
-    now: term({ shape: { type: 'timestamp' }, operand: { kind: 'now', plusSeconds: 0 }, level: 0, steps: [] }),
+    now: moment(0),
+    changed: (...fields: string[]) => not({ kind: 'all', of: fields.map(unchanged) }),
   }
   const built: Record<string, TableRules> = {}
   for (const [name, write] of Object.entries(tables)) {
     tableOf(model, name)
     const table = name as TableName<M>
-    const context = { ...shared, row: rowOf(model, table), table: tableBuilder(model, table, NO_RULES) }
+    const context = {
+      ...shared,
+      row: rowOf(model, table),
+      old: oldTerms(model, name),
+      table: tableBuilder(model, table, NO_RULES),
+    }
     built[name] = (write as (context: unknown) => { rules: TableRules })(context).rules
   }
   const rulebook: Rulebook = {
     format: 'pachter-rulebook',
     version: 1,
     model: { tables: model.tables },
-    caller: { attributes: caller.attributes, roles: caller.roles },
+    caller: structuredClone(caller),
     tables: built,
   }
   checkRulebook(rulebook)
@@ -84,8 +132,9 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
 }
 
 function callerTerms(attributes: Readonly<Record<string, FieldData>>): object {
+  const shapes = { ...attributes, roles: { type: 'list', item: 'text' } as const }
   const terms = Object.fromEntries(
-    Object.entries(attributes).map(([name, shape]) => [
+    Object.entries(shapes).map(([name, shape]) => [
       name,
       term({ shape, operand: { kind: 'caller', name }, level: 0, steps: [] }),
     ]),
@@ -98,4 +147,22 @@ function callerTerms(attributes: Readonly<Record<string, FieldData>>): object {
       )
     },
   })
+}
+
+function oldTerms(model: ModelData, table: string): object {
+  return new Proxy(
+    {},
+    {
+      get: (_, name) =>
+        typeof name === 'string'
+          ? term({ shape: fieldOf(model, table, name), operand: { kind: 'old', name }, level: 0, steps: [] })
+          : undefined,
+    },
+  )
+}
+
+function rolesFor({ abilities }: CallerDefinition, ability: string): readonly string[] {
+  const found = Object.hasOwn(abilities, ability) ? abilities[ability] : undefined
+  if (!found) throw new UnknownNameError('ability', ability, Object.keys(abilities))
+  return found
 }

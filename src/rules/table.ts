@@ -1,9 +1,23 @@
-import { type Condition, isTerm, type Operand, operandFrom, RuleError, type Term } from '../condition/index.js'
-import { fieldOf, type FieldName, type ModelData, type TableName, type TablesOf, type ValueOf } from '../model/index.js'
-import type { Action, Deny, Grant, Stamps, TableRules, Who } from './rulebook.js'
-
-/** A condition on the caller alone: `anyone`, `signedIn` or a role. */
-export type CallerCondition = Extract<Condition, { kind: 'always' | 'signedIn' | 'role' }>
+import {
+  type CallerCondition,
+  type Condition,
+  isTerm,
+  type Operand,
+  operandFrom,
+  RuleError,
+  type Term,
+} from '../condition/index.js'
+import {
+  fieldOf,
+  type FieldName,
+  type ModelData,
+  type TableName,
+  type TablesOf,
+  toPlain,
+  type Value,
+  type ValueOf,
+} from '../model/index.js'
+import type { Deny, FieldCheck, Grant, Stamps, StandardAction, TableRules, Who } from './rulebook.js'
 
 /** Who a grant is for: the name of a tie of the table, or a condition on the caller. */
 export type To<Tie extends string> = Tie | CallerCondition
@@ -12,7 +26,7 @@ export type To<Tie extends string> = Tie | CallerCondition
 export interface GrantSpec<M, T extends TableName<M>, Tie extends string> {
   /** Who may, any of them. */
   readonly to: To<Tie> | readonly To<Tie>[]
-  /** The fields that may be seen (`read`) or set (`create`, `update`); left out, all. */
+  /** The fields that may be seen (`read`) or set; left out, all, but for an own action none. */
   readonly fields?: readonly FieldName<M, T>[]
   /** What must hold of the record besides. */
   readonly when?: Condition
@@ -20,14 +34,20 @@ export interface GrantSpec<M, T extends TableName<M>, Tie extends string> {
   readonly after?: Condition
 }
 
+/** Grants an action to whoever another action of the table is granted to, under the same conditions. */
+export interface AsForSpec<M, T extends TableName<M>> {
+  readonly asFor: StandardAction
+  readonly fields?: readonly FieldName<M, T>[]
+}
+
 /** Who may do what, by action. */
-export type GrantSpecs<M, T extends TableName<M>, Tie extends string> = {
-  readonly [A in Action]?: readonly (To<Tie> | GrantSpec<M, T, Tie>)[]
+export type GrantSpecs<M, T extends TableName<M>, Tie extends string, Own extends string> = {
+  readonly [A in StandardAction | Own]?: readonly (To<Tie> | GrantSpec<M, T, Tie> | AsForSpec<M, T>)[]
 }
 
 /** What overrules every grant. */
-export interface DenySpec<Tie extends string> {
-  readonly on: Action | readonly Action[]
+export interface DenySpec<Tie extends string, Own extends string> {
+  readonly on: StandardAction | Own | readonly (StandardAction | Own)[]
   readonly when: Condition
   /** Who is exempt. */
   readonly except?: To<Tie> | readonly To<Tie>[]
@@ -35,83 +55,138 @@ export interface DenySpec<Tie extends string> {
   readonly message: string
 }
 
-type StampsFor<M, T extends TableName<M>> = {
+type StampsSpec<M, T extends TableName<M>> = {
   readonly [F in FieldName<M, T>]?:
     ValueOf<TablesOf<M>, TablesOf<M>[T][F]> | Term<ValueOf<TablesOf<M>, TablesOf<M>[T][F]>>
 }
 
+/** What values of fields have to be like. */
+export type FieldCheckSpecs<M, T extends TableName<M>> = {
+  readonly [F in FieldName<M, T>]?: Omit<FieldCheck, 'range' | 'pattern'> & {
+    readonly range?: readonly [
+      lowest: ValueOf<TablesOf<M>, TablesOf<M>[T][F]>,
+      highest: ValueOf<TablesOf<M>, TablesOf<M>[T][F]>,
+    ]
+    readonly pattern?: RegExp
+  }
+}
+
+/** What must hold of a record's values together; a condition on the record as it will be. */
+export type RecordCheckSpecs<M, T extends TableName<M>> = Readonly<
+  Record<string, { readonly that: Condition; readonly message: string; readonly fields: readonly FieldName<M, T>[] }>
+>
+
 /** Builds the rules of one table, step by step; every step returns a new builder. */
-export interface TableBuilder<M, T extends TableName<M>, Tie extends string = never> {
+export interface TableBuilder<M, T extends TableName<M>, Tie extends string = never, Own extends string = never> {
   /** What was built so far, as plain data. */
   readonly rules: TableRules
   /** Names the ways in which a caller can be connected to a record. */
-  ties<const N extends Readonly<Record<string, Condition>>>(ties: N): TableBuilder<M, T, Tie | (keyof N & string)>
+  ties<const N extends Readonly<Record<string, Condition>>>(ties: N): TableBuilder<M, T, Tie | (keyof N & string), Own>
+  /** Names what can be done to a record besides reading, creating, updating and deleting it. */
+  actions<const A extends string>(...names: readonly A[]): TableBuilder<M, T, Tie, Own | A>
   /** Says who may do what. What is not granted is refused. */
-  grants(grants: GrantSpecs<M, T, Tie>): TableBuilder<M, T, Tie>
+  grants(grants: GrantSpecs<M, T, Tie, Own>): TableBuilder<M, T, Tie, Own>
   /** Says what is refused whatever the grants say. */
-  denies(denies: Readonly<Record<string, DenySpec<Tie>>>): TableBuilder<M, T, Tie>
-  /** Says which values the server sets; callers cannot set those fields themselves. */
-  stamps(stamps: { readonly create?: StampsFor<M, T>; readonly update?: StampsFor<M, T> }): TableBuilder<M, T, Tie>
+  denies(denies: Readonly<Record<string, DenySpec<Tie, Own>>>): TableBuilder<M, T, Tie, Own>
+  /** Says which values the server sets; callers cannot set those fields in that action themselves. */
+  stamps(stamps: { readonly [A in 'create' | 'update' | Own]?: StampsSpec<M, T> }): TableBuilder<M, T, Tie, Own>
+  /** Says what values have to be like, one by one and together, whoever sends them. */
+  checks(fields: FieldCheckSpecs<M, T>, records?: RecordCheckSpecs<M, T>): TableBuilder<M, T, Tie, Own>
 }
 
 /** The builder of a table's rules, with `rules` in it. */
-export function tableBuilder<M, T extends TableName<M>, Tie extends string>(
+export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own extends string>(
   model: ModelData,
   table: T,
   rules: TableRules,
-): TableBuilder<M, T, Tie> {
-  const next = <N extends string>(more: Partial<TableRules>) =>
-    tableBuilder<M, T, N>(model, table, { ...rules, ...more })
+): TableBuilder<M, T, Tie, Own> {
+  const next = <N extends string, A extends string>(more: Partial<TableRules>) =>
+    tableBuilder<M, T, N, A>(model, table, { ...rules, ...more })
   return {
     rules,
     ties: (ties) => next({ ties: { ...rules.ties, ...ties } }),
+    actions: (...names) => next({ actions: [...rules.actions, ...names] }),
     grants: (grants) => next({ grants: { ...rules.grants, ...plainGrants(grants) } }),
     denies: (denies) => next({ denies: { ...rules.denies, ...plainDenies(denies) } }),
-    stamps: ({ create = {}, update = {} }) =>
+    stamps: (stamps) =>
       next({
         stamps: {
-          create: { ...rules.stamps.create, ...plainStamps(model, table, create) },
-          update: { ...rules.stamps.update, ...plainStamps(model, table, update) },
+          ...rules.stamps,
+          ...mapEntries(stamps, (values) => plainStamps(model, table, values as object)),
+        },
+      }),
+    checks: (fields, records = {}) =>
+      next({
+        checks: {
+          fields: {
+            ...rules.checks.fields,
+            ...mapEntries(fields, (check, field) => plainCheck(model, table, field, check as AnyCheck)),
+          },
+          records: { ...rules.checks.records, ...records },
         },
       }),
   }
 }
 
-type AnyGrant = Who | ({ readonly to: Who | readonly Who[] } & Omit<Grant, 'to'>)
+type AnyGrant = Who | (Omit<Grant, 'to'> & ({ readonly to: Who | readonly Who[] } | { readonly asFor: string }))
 
 function plainGrants(grants: object): TableRules['grants'] {
-  return Object.fromEntries(
-    Object.entries(grants).map(([action, given]) => [action, (given as readonly AnyGrant[]).map(plainGrant)]),
-  )
+  const given = grants as Readonly<Record<string, readonly AnyGrant[]>>
+  return mapEntries(given, (each) => (each as readonly AnyGrant[]).flatMap((grant) => plainGrant(given, grant)))
 }
 
-function plainGrant(given: AnyGrant): Grant {
-  if (typeof given === 'string' || 'kind' in given) return { to: [given] }
+function plainGrant(all: Readonly<Record<string, readonly AnyGrant[]>>, given: AnyGrant): readonly Grant[] {
+  if (typeof given === 'string' || 'kind' in given) return [{ to: [given] }]
+  if ('asFor' in given) {
+    const model = all[given.asFor] ?? []
+    if (model.some((grant) => typeof grant === 'object' && 'asFor' in grant)) {
+      throw new RuleError(`asFor '${given.asFor}' leads to another asFor; name the action that says who.`)
+    }
+    return model
+      .flatMap((grant) => plainGrant(all, grant))
+      .map(({ to, when }) => ({ to, ...(given.fields && { fields: given.fields }), ...(when && { when }) }))
+  }
   const { to, fields, when, after } = given
-  return { to: several(to), ...(fields && { fields }), ...(when && { when }), ...(after && { after }) }
+  return [{ to: several(to), ...(fields && { fields }), ...(when && { when }), ...(after && { after }) }]
 }
 
-function plainDenies(denies: Readonly<Record<string, DenySpec<string>>>): Readonly<Record<string, Deny>> {
-  return Object.fromEntries(
-    Object.entries(denies).map(([name, { on, when, except, message }]) => [
-      name,
-      { on: several(on), when, except: except === undefined ? [] : several<Who>(except), message },
-    ]),
-  )
+function plainDenies(denies: Readonly<Record<string, DenySpec<string, string>>>): Readonly<Record<string, Deny>> {
+  return mapEntries(denies, (deny) => {
+    const { on, when, except, message } = deny as DenySpec<string, string>
+    return { on: several(on), when, except: except === undefined ? [] : several<Who>(except), message }
+  })
 }
 
 function plainStamps(model: ModelData, table: string, stamps: object): Stamps {
-  return Object.fromEntries(
-    Object.entries(stamps).map(([field, value]) => [field, stampOperand(model, table, field, value)]),
-  )
+  return mapEntries(stamps, (value, field) => stampOperand(model, table, field, value))
 }
 
 function stampOperand(model: ModelData, table: string, field: string, value: unknown): Operand {
   const { operand } = operandFrom(fieldOf(model, table, field), value)
-  if (isTerm(value) && operand.kind === 'field') {
+  if (isTerm(value) && operand.kind !== 'caller' && operand.kind !== 'now') {
     throw new RuleError(`The stamp of ${table}.${field} cannot be taken from a field; use the caller, now or a value.`)
   }
   return operand
 }
 
+type AnyCheck = Omit<FieldCheck, 'range' | 'pattern'> & { readonly range?: readonly Value[]; readonly pattern?: RegExp }
+
+function plainCheck(model: ModelData, table: string, field: string, { range, pattern, ...rest }: AnyCheck): FieldCheck {
+  if (pattern && !['', 'u'].includes(pattern.flags)) {
+    throw new RuleError(
+      `The pattern for ${table}.${field} has the flags ${pattern.flags}; only u is kept, write the rest out.`,
+    )
+  }
+  const shape = fieldOf(model, table, field)
+  return {
+    ...rest,
+    ...(range && { range: range.map((value) => toPlain(shape, value)) as unknown as FieldCheck['range'] & object }),
+    ...(pattern && { pattern: pattern.source }),
+  }
+}
+
 const several = <V>(given: V | readonly V[]): readonly V[] => (Array.isArray(given) ? given : [given as V])
+
+function mapEntries<A>(given: object, change: (value: unknown, name: string) => A): Record<string, A> {
+  return Object.fromEntries(Object.entries(given).map(([name, value]) => [name, change(value, name)]))
+}

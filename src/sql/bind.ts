@@ -15,14 +15,14 @@ export interface Bindings {
 export function bind(dialect: Dialect, slots: readonly Slot[], bindings: Bindings): readonly unknown[] {
   return slots.map(({ source, shape }) => {
     const value = valueOf({ source, shape }, bindings)
-    return dialect.toDriver(shape, isMissing(value) ? null : (value as Value))
+    return isMissing(value) ? null : dialect.toDriver(shape, value as Value)
   })
 }
 
 function valueOf({ source }: Slot, { caller, now, given = {} }: Bindings): unknown {
   switch (source.kind) {
     case 'caller':
-      return caller.attributes[source.name]
+      return source.name === 'roles' ? caller.roles : caller.attributes[source.name]
     case 'now':
       return new Date(now.getTime() + source.plusSeconds * 1000)
     case 'value':

@@ -7,12 +7,16 @@ import {
   operandsOf,
   type Some,
 } from '../condition/index.js'
+import { fieldOf, type PlainValue, type Shape } from '../model/index.js'
 import { asksCaller, type Rulebook } from '../rules/index.js'
 import type { Dialect } from './dialect.js'
-import { type Fragment, join, raw, slot, sql } from './fragment.js'
+import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 
-/** A record as SQL sees it: how to write each of its fields. */
-export type Scope = (field: string) => Fragment
+/** A record as SQL sees it: its table, and how to write each of its fields. */
+export interface Scope {
+  readonly table: string
+  column(field: string): Fragment
+}
 
 /** What a condition is compiled with. */
 export interface Compilation {
@@ -20,10 +24,11 @@ export interface Compilation {
   readonly dialect: Dialect
   /** The record as it will be, for conditions on an update. */
   readonly next?: Scope
+  /** The record as it was, inside a condition on how it will be. */
+  readonly old?: Scope
 }
 
 const OPERATORS: Readonly<Partial<Record<Comparison, string>>> = {
-  is: '=',
   below: '<',
   atMost: '<=',
   above: '>',
@@ -31,8 +36,8 @@ const OPERATORS: Readonly<Partial<Record<Comparison, string>>> = {
 }
 
 /** The record at a level, under the alias it has in our statements. */
-export function scopeAt(dialect: Dialect, level: number): Scope {
-  return (field) => raw(`r${level}.${dialect.identifier(field)}`)
+export function scopeAt(dialect: Dialect, table: string, level = 0): Scope {
+  return { table, column: (field) => raw(`r${level}.${dialect.identifier(field)}`) }
 }
 
 /**
@@ -55,17 +60,21 @@ export function compileCondition(compilation: Compilation, condition: Condition,
       // Where a missing value leaves the inside NULL, its negation is true: law 6.
       return sql`(${compileCondition(compilation, condition.of, scopes)}) IS NOT TRUE`
     case 'after':
-      return compileCondition(compilation, condition.of, [next(compilation), ...scopes.slice(1)])
+      return compileCondition({ ...compilation, old: scopeOf(scopes, 0) }, condition.of, [
+        next(compilation),
+        ...scopes.slice(1),
+      ])
     case 'unchanged':
-      return compilation.dialect.same(scopeOf(scopes, 0)(condition.field), next(compilation)(condition.field))
+      return compileUnchanged(compilation, condition.field, scopeOf(scopes, 0))
     case 'isSet':
-      return sql`${compileOperand(compilation, condition.operand, scopes)} IS NOT NULL`
+      return sql`${compileOperand(compilation, condition.operand, scopes).text} IS NOT NULL`
     case 'compare':
       return compileCompare(compilation, condition, scopes)
     case 'some':
       return compileSome(compilation, condition, scopes)
     case 'signedIn':
     case 'role':
+    case 'channel':
     case 'may':
       throw new TypeError(`A ${condition.kind} condition has to be decided before SQL is made.`)
   }
@@ -76,28 +85,60 @@ export function compileAnswer(compilation: Compilation, condition: Condition, sc
   return sql`(${compileCondition(compilation, condition, scopes)}) IS TRUE`
 }
 
-function compileCompare(compilation: Compilation, { how, left, right }: Compare, scopes: readonly Scope[]): Fragment {
-  const from = compileOperand(compilation, left, scopes)
-  const to = compileOperand(compilation, right, scopes)
-  if (how === 'in') return compilation.dialect.itemOf(from, to)
-  if (how === 'startsWith') return compilation.dialect.startsWith(from, to)
-  return sql`${from} ${raw(OPERATORS[how] as string)} ${to}`
+function compileUnchanged(compilation: Compilation, field: string, old: Scope): Fragment {
+  const { rulebook, dialect } = compilation
+  const shape = fieldOf(rulebook.model, old.table, field)
+  return dialect.same(old.column(field), next(compilation).column(field), shape)
+}
+
+function compileCompare(compilation: Compilation, compare: Compare, scopes: readonly Scope[]): Fragment {
+  const { dialect } = compilation
+  const { how } = compare
+  const left = compileOperand(compilation, compare.left, scopes)
+  const right = compileOperand(compilation, compare.right, scopes)
+  const [from, to] = [left.text, right.text]
+  switch (how) {
+    case 'is':
+      return dialect.equal(from, to, left.shape)
+    case 'in':
+      // Databases with arrays take a list of any length as one value; others get its items one by one.
+      return compare.right.kind === 'value' && !dialect.numbered
+        ? compileOneOf(dialect, left, compare.right)
+        : dialect.itemOf(from, to, left.shape)
+    case 'overlaps':
+    case 'includesAll':
+      return dialect[how](from, to, { type: left.shape.item ?? 'text' })
+    case 'startsWith':
+      return dialect.startsWith(from, to)
+    default:
+      return sql`${from} ${raw(OPERATORS[how] as string)} ${to}`
+  }
+}
+
+function compileOneOf(dialect: Dialect, left: TypedFragment, list: Operand & { kind: 'value' }): Fragment {
+  const shape: Shape = { type: list.shape.item ?? 'text' }
+  const items = (list.value as readonly PlainValue[]).map((value) =>
+    dialect.equal(left.text, slot({ kind: 'value', shape, value }, shape), left.shape),
+  )
+  return items.length === 0 ? sql`FALSE` : sql`(${join(items, ' OR ')})`
 }
 
 function compileSome(compilation: Compilation, some: Some, scopes: readonly Scope[]): Fragment {
   const { dialect } = compilation
   const { table, from, to, where } = some
-  const inner = scopeAt(dialect, to.level)
-  const outer = scopeOf(scopes, from.level)(from.field)
+  const inner = scopeAt(dialect, table, to.level)
+  const start = compileOperand(compilation, from, scopes)
   const source = raw(`${dialect.identifier(table)} AS r${to.level}`)
   const deeper = scopes.slice(0, to.level)
   deeper[to.level] = inner
   const condition = compileCondition(compilation, where, deeper)
+  const selected = inner.column(to.field)
   // A subquery about the caller alone is evaluated once, and its few keys then drive an index.
-  if (asksCaller(where) && !refersOutside(where, to.level)) {
-    return dialect.among(outer, sql`SELECT ${inner(to.field)} FROM ${source} WHERE ${condition}`)
+  if (from.kind === 'field' && asksCaller(where) && !refersOutside(where, to.level)) {
+    return dialect.among(start.text, { selected, source, where: condition }, start.shape)
   }
-  return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${inner(to.field)} = ${outer} AND ${condition})`
+  const matches = dialect.equal(selected, start.text, start.shape)
+  return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${matches} AND ${condition})`
 }
 
 /** Whether a condition inside a `some` looks at records outside it. */
@@ -107,25 +148,44 @@ function refersOutside(where: Condition, level: number): boolean {
     (part) =>
       part.kind === 'after' ||
       part.kind === 'unchanged' ||
-      (part.kind === 'some' && part.from.level < level) ||
-      operandsOf(part).some((operand) => operand.kind === 'field' && operand.level < level),
+      operandsOf(part).some((operand) => operand.kind === 'old' || (operand.kind === 'field' && operand.level < level)),
   )
 }
 
-function compileOperand({ rulebook }: Compilation, operand: Operand, scopes: readonly Scope[]): Fragment {
+/** A piece of SQL and the type of its value. */
+interface TypedFragment {
+  readonly text: Fragment
+  readonly shape: Shape
+}
+
+function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {
+  const { rulebook, old } = compilation
+  const column = ({ table, column: write }: Scope, name: string): TypedFragment => ({
+    text: write(name),
+    shape: fieldOf(rulebook.model, table, name),
+  })
   switch (operand.kind) {
     case 'field':
-      return scopeOf(scopes, operand.level)(operand.name)
+      return column(scopeOf(scopes, operand.level), operand.name)
+    case 'old':
+      if (!old) throw new TypeError('A condition asks about the record before a change, and there is no change.')
+      return column(old, operand.name)
     case 'now':
-      return slot(operand, { type: 'timestamp' })
+      return typedSlot(operand, { type: 'timestamp' })
     case 'value':
-      return slot(operand, operand.shape)
-    case 'caller': {
-      const shape = rulebook.caller.attributes[operand.name]
-      if (!shape) throw new TypeError(`Callers have no attribute ${operand.name}.`)
-      return slot(operand, shape)
-    }
+      return typedSlot(operand, operand.shape)
+    case 'caller':
+      return typedSlot(operand, callerShape(rulebook, operand.name))
   }
+}
+
+const typedSlot = (source: Slot['source'], shape: Shape): TypedFragment => ({ text: slot(source, shape), shape })
+
+function callerShape({ caller }: Rulebook, name: string): Shape {
+  if (name === 'roles') return { type: 'list', item: 'text' }
+  const shape = caller.attributes[name]
+  if (shape) return shape
+  throw new TypeError(`Callers have no attribute ${name}.`)
 }
 
 function scopeOf(scopes: readonly Scope[], level: number): Scope {

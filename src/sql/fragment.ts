@@ -4,7 +4,7 @@ import type { Shape } from '../model/index.js'
 /** A place in a statement for a value: of the caller, the rules, the clock, or given with the request. */
 export interface Slot {
   readonly shape: Shape
-  readonly source: Exclude<Operand, { kind: 'field' }> | { readonly kind: 'given'; readonly name: string }
+  readonly source: Exclude<Operand, { kind: 'field' | 'old' }> | { readonly kind: 'given'; readonly name: string }
 }
 
 /** A piece of SQL: text that came from code or the model, and slots. Values never become text. */
@@ -38,15 +38,22 @@ export function join(fragments: readonly Fragment[], separator: string): Fragmen
   return { pieces: fragments.flatMap(({ pieces }, at) => (at === 0 ? pieces : [separator, ...pieces])) }
 }
 
-/** Writes a fragment out, with numbered placeholders; the same value takes the same number. */
-export function render(fragment: Fragment, placeholder: (number: number, shape: Shape) => string): Statement {
+/** How a dialect writes placeholders. */
+interface Placeholders {
+  readonly numbered: boolean
+  placeholder(number: number, shape: Shape): string
+}
+
+/** Writes a fragment out; where placeholders are numbered, the same value takes the same number. */
+export function render(fragment: Fragment, { numbered, placeholder }: Placeholders): Statement {
   const numbers = new Map<string, number>()
   const slots: Slot[] = []
   const text = fragment.pieces.map((piece) => {
     if (typeof piece === 'string') return piece
     const id = JSON.stringify(piece)
-    if (!numbers.has(id)) numbers.set(id, slots.push(piece))
-    return placeholder(numbers.get(id) as number, piece.shape)
+    const number = (numbered && numbers.get(id)) || slots.push(piece)
+    numbers.set(id, number)
+    return placeholder(number, piece.shape)
   })
   return { text: text.join(''), slots }
 }

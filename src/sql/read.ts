@@ -1,6 +1,6 @@
 import type { Condition } from '../condition/index.js'
 import { fieldMasks, type Question } from '../decide/index.js'
-import { tableOf } from '../model/index.js'
+import { type FieldData, isMissing, tableOf } from '../model/index.js'
 import type { Caller, Rulebook } from '../rules/index.js'
 import { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
 import type { Dialect } from './dialect.js'
@@ -43,7 +43,7 @@ export interface ReadRequest {
 export function planRead(request: ReadRequest): ReadPlan {
   const { rulebook, dialect, table, caller, action, filter, questions = [] } = request
   const { fields, key } = tableOf(rulebook.model, table)
-  const root = scopeAt(dialect, 0)
+  const root = scopeAt(dialect, table)
   const compilation: Compilation = { rulebook, dialect }
   const masks = fieldMasks(rulebook, table, caller, action)
   const answers = answerColumns(
@@ -51,42 +51,46 @@ export function planRead(request: ReadRequest): ReadPlan {
     [root],
     [...questions, ...[...masks].map(([field, condition]) => ({ id: maskId(field), condition }))],
   )
-  const columns = Object.keys(fields).map((name) => {
+  const columns = Object.entries(fields).map(([name, field]) => {
     const mask = masks.get(name)
-    const value = mask
-      ? sql`CASE WHEN ${compileCondition(compilation, mask, [root])} THEN ${root(name)} END`
-      : root(name)
-    return sql`${value} AS ${raw(dialect.identifier(name))}`
+    const column = dialect.selected(root.column(name), field)
+    const seen = mask && compileCondition(compilation, mask, [root])
+    return sql`${seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column} AS ${raw(dialect.identifier(name))}`
   })
   const where = [
-    ...(request.byKey ? [keyIs(rulebook, table, root)] : []),
+    ...(request.byKey ? [keyIs({ rulebook, dialect }, table, root)] : []),
     compileCondition(compilation, filter, [root]),
   ]
   const text = sql`SELECT ${join([...columns, ...answers.columns], ', ')} FROM ${tableAs(dialect, table)} WHERE ${join(
     where,
     ' AND ',
-  )} ORDER BY ${join(key.map(root), ', ')}${
-    request.limited ? sql` LIMIT ${slot({ kind: 'given', name: '$limit' }, { type: 'integer' })}` : sql``
+  )} ORDER BY ${join(key.map(root.column), ', ')}${
+    request.limited ? dialect.limit(slot({ kind: 'given', name: '$limit' }, { type: 'integer' })) : sql``
   }`
   return {
-    statement: render(text, dialect.placeholder),
+    statement: render(text, dialect),
     read: (row) => {
       const facts = answers.answersOf(row)
       const shown = Object.entries(fields).filter(([name]) => !masks.has(name) || facts(maskId(name)))
-      return {
-        record: Object.fromEntries(shown.map(([name, field]) => [name, dialect.fromDriver(field, row[name] ?? null)])),
-        facts,
-      }
+      const record = Object.fromEntries(shown.map(([name, field]) => [name, valueIn(dialect, field, row[name])]))
+      return { record, facts }
     },
   }
+}
+
+function valueIn(dialect: Dialect, field: FieldData, value: unknown): unknown {
+  return isMissing(value) ? null : dialect.fromDriver(field, value)
 }
 
 const maskId = (field: string): string => `mask ${field}`
 
 /** One statement that counts the records a filter lets through. */
 export function planCount(rulebook: Rulebook, dialect: Dialect, table: string, filter: Condition): Statement {
-  const where = compileCondition({ rulebook, dialect }, filter, [scopeAt(dialect, 0)])
-  return render(sql`SELECT count(*) AS "count" FROM ${tableAs(dialect, table)} WHERE ${where}`, dialect.placeholder)
+  const where = compileCondition({ rulebook, dialect }, filter, [scopeAt(dialect, table)])
+  return render(
+    sql`SELECT count(*) AS ${raw(dialect.identifier('count'))} FROM ${tableAs(dialect, table)} WHERE ${where}`,
+    dialect,
+  )
 }
 
 /** A statement that answers questions about one record, and how to read what it returns. */
@@ -100,18 +104,19 @@ export interface AnswerPlan {
 /** One statement that answers questions about the record whose key is given with the request. */
 export function planAnswers(compilation: Compilation, table: string, questions: readonly Question[]): AnswerPlan {
   const { rulebook, dialect } = compilation
-  const root = scopeAt(dialect, 0)
+  const root = scopeAt(dialect, table)
   const { fields } = tableOf(rulebook.model, table)
   const { columns, answersOf } = answerColumns(compilation, [root], questions)
-  const all = [...Object.keys(fields).map(root), ...columns]
-  const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(dialect, table)} WHERE ${keyIs(rulebook, table, root)}`
+  const values = Object.entries(fields).map(
+    ([name, field]) => sql`${dialect.selected(root.column(name), field)} AS ${raw(dialect.identifier(name))}`,
+  )
+  const all = [...values, ...columns]
+  const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(dialect, table)} WHERE ${keyIs({ rulebook, dialect }, table, root)}`
   return {
-    statement: render(text, dialect.placeholder),
+    statement: render(text, dialect),
     answersOf,
     recordOf: (row) =>
-      Object.fromEntries(
-        Object.entries(fields).map(([name, field]) => [name, dialect.fromDriver(field, row[name] ?? null)]),
-      ),
+      Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, valueIn(dialect, field, row[name])])),
   }
 }
 
@@ -122,8 +127,9 @@ export function planAnswersFor(
   questions: readonly Question[],
 ): Omit<AnswerPlan, 'recordOf'> {
   const { columns, answersOf } = answerColumns(compilation, [values], questions)
-  const text = sql`SELECT ${join([raw('1'), ...columns], ', ')}`
-  return { statement: render(text, compilation.dialect.placeholder), answersOf }
+  const { dialect } = compilation
+  const text = sql`SELECT ${join([raw('1'), ...columns], ', ')}${raw(dialect.fromNothing)}`
+  return { statement: render(text, dialect), answersOf }
 }
 
 function answerColumns(
@@ -151,11 +157,13 @@ function answerColumns(
   }
   const answersOf = (row: DriverRow) => (id: string) => {
     const source = sources.get(id) ?? false
-    // Drivers without booleans return 1 and 0.
-    return typeof source === 'boolean' ? source : row[source] === true || row[source] === 1
+    return typeof source === 'boolean' ? source : isTrue(row[source])
   }
   return { columns, answersOf }
 }
+
+/** Drivers without booleans return 1 and 0. */
+const isTrue = (value: unknown): boolean => value === true || value === 1 || value === 1n
 
 /** The table with the alias of level 0. */
 export function tableAs(dialect: Dialect, table: string): Fragment {
@@ -163,10 +171,11 @@ export function tableAs(dialect: Dialect, table: string): Fragment {
 }
 
 /** Whether a record is the one whose key is given with the request. */
-export function keyIs(rulebook: Rulebook, table: string, root: Scope): Fragment {
+export function keyIs({ rulebook, dialect }: Compilation, table: string, root: Scope): Fragment {
   const { key, fields } = tableOf(rulebook.model, table)
-  const parts = key.map((name) => sql`${root(name)} = ${givenKey(name, fields[name] as never)}`)
+  const parts = key.map((name) => {
+    const field = fields[name] as FieldData
+    return dialect.equal(root.column(name), slot({ kind: 'given', name: `key ${name}` }, field), field)
+  })
   return join(parts, ' AND ')
 }
-
-const givenKey = (name: string, shape: never): Fragment => slot({ kind: 'given', name: `key ${name}` }, shape)

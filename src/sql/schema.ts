@@ -1,4 +1,4 @@
-import { isMissing, type ModelData, tableOf, type Value } from '../model/index.js'
+import { type FieldData, isMissing, type ModelData, type TableData, tableOf, type Value } from '../model/index.js'
 import type { Dialect } from './dialect.js'
 
 /**
@@ -6,19 +6,28 @@ import type { Dialect } from './dialect.js'
  * For demos and tests; an app's own migrations know better.
  */
 export function createTables(model: ModelData, dialect: Dialect): readonly string[] {
-  return Object.entries(model.tables).flatMap(([name, { fields, key }]) => {
+  return Object.entries(model.tables).flatMap(([name, table]) => {
+    const { fields, key } = table
     const quote = dialect.identifier
-    const columns = Object.entries(fields).map(
-      ([field, data]) => `${quote(field)} ${dialect.columnType(data)}${data.optional ? '' : ' NOT NULL'}`,
-    )
-    const primary = `PRIMARY KEY (${key.map(quote).join(', ')})`
-    const indexes = Object.keys(fields).filter((field) => fields[field]?.references && field !== key[0])
+    const numbersItself = dialect.name === 'sqlite' && isNumbered(table)
+    const columns = Object.entries(fields).map(([field, data]) => {
+      const rest = numbersItself && data.key ? ' PRIMARY KEY' : data.optional ? '' : ' NOT NULL'
+      return `${quote(field)} ${dialect.columnType(data)}${rest}`
+    })
+    const primary = numbersItself ? [] : [`PRIMARY KEY (${key.map(quote).join(', ')})`]
+    const indexed = Object.keys(fields).filter((field) => isIndexed(table, field))
     return [
-      `CREATE TABLE ${quote(name)} (${[...columns, primary].join(', ')})`,
-      ...indexes.map((field) => `CREATE INDEX ON ${quote(name)} (${quote(field)})`),
+      `CREATE TABLE ${quote(name)} (${[...columns, ...primary].join(', ')})`,
+      ...indexed.map((field) => `CREATE INDEX ${quote(`${name}_${field}`)} ON ${quote(name)} (${quote(field)})`),
     ]
   })
 }
+
+const isNumbered = ({ fields, key }: TableData): boolean =>
+  key.length === 1 && fields[key[0] as string]?.generated === true
+
+const isIndexed = ({ fields, key }: TableData, field: string): boolean =>
+  (fields[field] as FieldData).references !== undefined && field !== key[0]
 
 /** A statement that inserts a record as it is, without asking any rule, with its values. */
 export function insertRecord(

@@ -1,20 +1,33 @@
-import { type Condition, not, any, unchanged } from '../condition/index.js'
+import { any, type Condition, not, unchanged } from '../condition/index.js'
 import { fieldOf, tableOf } from '../model/index.js'
-import { rulesOf } from '../rules/index.js'
+import type { Stamps } from '../rules/index.js'
 import { type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
-import { type Fragment, join, raw, render, slot, sql, type Statement } from './fragment.js'
+import { type Fragment, join, raw, render, type Slot, slot, sql, type Statement } from './fragment.js'
 import { keyIs, tableAs } from './read.js'
 
-/** The record as the values given with the request make it: those fields given, the others as `base` has them. */
-export function givenScope({ rulebook }: Compilation, table: string, given: readonly string[], base: Scope): Scope {
-  return (name) =>
-    given.includes(name) ? slot({ kind: 'given', name }, fieldOf(rulebook.model, table, name)) : base(name)
+/** What a change sets: fields whose values are given with the request, and stamps. */
+export interface Changes {
+  readonly given: readonly string[]
+  readonly stamps: Stamps
+}
+
+/** The record as a change makes it: given values first, then stamps, the rest as it was. */
+export function changedScope(compilation: Compilation, { given, stamps }: Changes, base: Scope): Scope {
+  const { model } = compilation.rulebook
+  return {
+    table: base.table,
+    column: (name) => {
+      const shape = fieldOf(model, base.table, name)
+      if (given.includes(name)) return slot({ kind: 'given', name }, shape)
+      const stamp = stamps[name]
+      return stamp ? slot(stamp as Slot['source'], shape) : base.column(name)
+    },
+  }
 }
 
 /** The record a create stores: every value is given with the request, also those that are missing. */
-export function createdScope(compilation: Compilation, table: string): Scope {
-  const names = Object.keys(tableOf(compilation.rulebook.model, table).fields)
-  return givenScope(compilation, table, names, () => sql`NULL`)
+export function createdScope({ rulebook }: Compilation, table: string): Scope {
+  return { table, column: (name) => slot({ kind: 'given', name }, fieldOf(rulebook.model, table, name)) }
 }
 
 /** A create that carries its condition: it stores nothing where the condition does not hold. */
@@ -27,59 +40,60 @@ export function planCreate(
   const { dialect } = compilation
   const created = createdScope(compilation, table)
   const where = compileCondition(compilation, condition, [created])
+  const values = join(stored.map(created.column), ', ')
   return render(
-    sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, stored)}) SELECT ${join(
-      stored.map(created),
-      ', ',
-    )} WHERE ${where} RETURNING ${names(compilation, tableOf(compilation.rulebook.model, table).key)}`,
-    dialect.placeholder,
+    sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, stored)}) SELECT ${values}${raw(
+      dialect.fromNothing,
+    )} WHERE ${where}${returningKey(compilation, table)}`,
+    dialect,
   )
 }
 
-/** An update that carries its condition, and writes nothing where all values are as given already. */
-export function planUpdate(
+/**
+ * A change that carries its condition.
+ *
+ * @param settable the fields given that can be set at all; the others only take part in the condition
+ */
+export function planChange(
   compilation: Compilation,
   table: string,
-  given: readonly string[],
+  changes: Changes,
+  settable: readonly string[],
   condition: Condition,
 ): Statement {
-  const { rulebook, dialect } = compilation
-  const root = scopeAt(dialect, 0)
-  const stamps = Object.entries(rulesOf(rulebook, table).stamps.update).map(([name, operand]) => {
-    if (operand.kind === 'field') throw new TypeError('A stamp cannot be taken from a field.')
-    return sql`${raw(dialect.identifier(name))} = ${slot(operand, fieldOf(rulebook.model, table, name))}`
-  })
-  const next = givenScope(compilation, table, given, root)
-  const stamped = Object.keys(rulesOf(rulebook, table).stamps.update)
-  const key = tableOf(rulebook.model, table).key
-  const set = given
-    .filter((name) => !stamped.includes(name) && !key.includes(name))
-    .map((name) => sql`${raw(dialect.identifier(name))} = ${next(name)}`)
-  const changed = any(...given.map((name) => not(unchanged(name))))
-  const where = [condition, changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
+  const { dialect } = compilation
+  const root = scopeAt(dialect, table)
+  const next = changedScope(compilation, changes, root)
+  const fields = [...settable, ...Object.keys(changes.stamps).filter((name) => !settable.includes(name))]
+  const set = fields.map((name) => sql`${raw(dialect.identifier(name))} = ${next.column(name)}`)
+  // Where values are given, an update that changes nothing writes nothing, stamps neither.
+  const changed = changes.given.length > 0 ? [any(...changes.given.map((name) => not(unchanged(name))))] : []
+  const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
   return render(
-    sql`UPDATE ${tableAs(dialect, table)} SET ${join([...set, ...stamps], ', ')} WHERE ${keyIs(
-      rulebook,
-      table,
-      root,
-    )} AND ${join(where, ' AND ')} RETURNING ${join(key.map(root), ', ')}`,
-    dialect.placeholder,
+    sql`UPDATE ${tableAs(dialect, table)} SET ${join(set, ', ')} WHERE ${join(
+      [keyIs(compilation, table, root), ...where],
+      ' AND ',
+    )}${returningKey(compilation, table)}`,
+    dialect,
   )
 }
 
 /** A delete that carries its condition. */
 export function planDelete(compilation: Compilation, table: string, condition: Condition): Statement {
-  const { rulebook, dialect } = compilation
-  const root = scopeAt(dialect, 0)
+  const { dialect } = compilation
+  const root = scopeAt(dialect, table)
   const where = compileCondition(compilation, condition, [root])
+  const head = dialect.deleteFrom(raw(dialect.identifier(table)), 'r0')
   return render(
-    sql`DELETE FROM ${tableAs(dialect, table)} WHERE ${keyIs(rulebook, table, root)} AND ${where} RETURNING ${join(
-      tableOf(rulebook.model, table).key.map(root),
-      ', ',
-    )}`,
-    dialect.placeholder,
+    sql`${head} WHERE ${keyIs(compilation, table, root)} AND ${where}${returningKey(compilation, table)}`,
+    dialect,
   )
 }
 
 const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>
   raw(fields.map((name) => dialect.identifier(name)).join(', '))
+
+function returningKey(compilation: Compilation, table: string): Fragment {
+  if (!compilation.dialect.returning) return sql``
+  return sql` RETURNING ${names(compilation, tableOf(compilation.rulebook.model, table).key)}`
+}

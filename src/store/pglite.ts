@@ -1,9 +1,13 @@
 import { type DriverRow, postgresql } from '../sql/index.js'
-import type { Store } from './store.js'
+import type { Connection, Store } from './store.js'
+
+interface Queryable {
+  query(text: string, values?: unknown[]): Promise<{ rows: unknown[]; affectedRows?: number }>
+}
 
 /** The part of a PGlite database that is used. */
-export interface PGliteDatabase {
-  query(text: string, values?: unknown[]): Promise<{ rows: unknown[] }>
+export interface PGliteDatabase extends Queryable {
+  transaction<T>(work: (transaction: Queryable) => Promise<T>): Promise<T>
 }
 
 /**
@@ -17,6 +21,16 @@ export interface PGliteDatabase {
 export function pgliteStore(database: PGliteDatabase): Store {
   return {
     dialect: postgresql,
-    query: async (text, values) => (await database.query(text, [...values])).rows as DriverRow[],
+    ...connection(database),
+    transaction: (work) => database.transaction((transaction) => work(connection(transaction))),
+  }
+}
+
+function connection(database: Queryable): Connection {
+  return {
+    query: async (text, values) => {
+      const { rows } = await database.query(text, [...values])
+      return { rows: rows as DriverRow[], touched: rows.length }
+    },
   }
 }

@@ -18,7 +18,7 @@ export interface ListOptions {
 
 /** The records of a table this caller may list, in the order of their keys. */
 export async function list(session: Session, table: string, options: ListOptions): Promise<readonly ReadRecord[]> {
-  const { rulebook, caller, store } = session
+  const { rulebook, caller, dialect } = session
   const { access = false, limit } = options
   if (limit !== undefined && (!Number.isSafeInteger(limit) || limit < 0)) {
     throw new InputError(table, { limit: 'must be a whole number, 0 or more' })
@@ -26,7 +26,7 @@ export async function list(session: Session, table: string, options: ListOptions
   const filter = filterFor(session, table, 'list')
   const plan = planRead({
     rulebook,
-    dialect: store.dialect,
+    dialect,
     table,
     caller,
     action: 'list',
@@ -34,7 +34,7 @@ export async function list(session: Session, table: string, options: ListOptions
     limited: limit !== undefined,
     questions: access ? accessQuestions(rulebook, table, caller) : [],
   })
-  const rows = await run(session, plan.statement, { $limit: limit })
+  const { rows } = await run(session, plan.statement, { $limit: limit })
   return rows.map((row) => {
     const { record, facts } = plan.read(row)
     return access ? { ...record, $access: accessFrom(rulebook, table, caller, facts) } : record
@@ -54,7 +54,9 @@ export async function get(session: Session, table: string, givenKey: unknown): P
 /** How many records of a table this caller may list. */
 export async function count(session: Session, table: string): Promise<number> {
   const filter = filterFor(session, table, 'list')
-  const [row] = await run(session, planCount(session.rulebook, session.store.dialect, table, filter))
+  const {
+    rows: [row],
+  } = await run(session, planCount(session.rulebook, session.dialect, table, filter))
   return Number(row?.['count'])
 }
 
@@ -71,9 +73,11 @@ async function findByKey(
   filter: Condition,
 ): Promise<ReadRecord | undefined> {
   if (filter.kind === 'never') return undefined
-  const { rulebook, caller, store } = session
-  const plan = planRead({ rulebook, dialect: store.dialect, table, caller, action: 'get', filter, byKey: true })
-  const [row] = await run(session, plan.statement, keySlots(key))
+  const { rulebook, caller, dialect } = session
+  const plan = planRead({ rulebook, dialect, table, caller, action: 'get', filter, byKey: true })
+  const {
+    rows: [row],
+  } = await run(session, plan.statement, keySlots(key))
   return row && plan.read(row).record
 }
 

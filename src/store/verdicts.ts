@@ -2,12 +2,13 @@ import {
   type Inquiry,
   type MemoryRecord,
   questionsFor,
+  stampsToSet,
   unchangedId,
   type Verdict,
   verdictFrom,
 } from '../decide/index.js'
 import type { KeyValues } from '../model/index.js'
-import { createdScope, type DriverRow, givenScope, planAnswers, planAnswersFor, scopeAt } from '../sql/index.js'
+import { changedScope, createdScope, type DriverRow, planAnswers, planAnswersFor, scopeAt } from '../sql/index.js'
 import { keySlots, run, type Session } from './session.js'
 
 /** A verdict on a stored record. */
@@ -26,11 +27,13 @@ export async function inquire(
   key: KeyValues,
   values: MemoryRecord = {},
 ): Promise<StoredVerdict> {
-  const { rulebook, table, fields = [] } = inquiry
-  const { dialect } = session.store
-  const next = givenScope({ rulebook, dialect }, table, Object.keys(values), scopeAt(dialect, 0))
+  const { rulebook, dialect, caller } = session
+  const { table, action, fields = [] } = inquiry
+  const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
+  const next = changedScope({ rulebook, dialect }, changes, scopeAt(dialect, table))
   const plan = planAnswers({ rulebook, dialect, next }, table, questionsFor([inquiry]))
-  const [row] = await run(session, plan.statement, { ...values, ...keySlots(key) })
+  const { rows } = await run(session, plan.statement, { ...values, ...keySlots(key) })
+  const [row] = rows
   const facts = row ? plan.answersOf(row) : () => false
   return {
     verdict: verdictFrom(inquiry, facts),
@@ -41,9 +44,9 @@ export async function inquire(
 
 /** The same for a record that is to be created. */
 export async function inquireCreate(session: Session, inquiry: Inquiry, record: MemoryRecord): Promise<Verdict> {
-  const { rulebook, table } = inquiry
-  const compilation = { rulebook, dialect: session.store.dialect }
-  const plan = planAnswersFor(compilation, createdScope(compilation, table), questionsFor([inquiry]))
-  const [row] = await run(session, plan.statement, record)
-  return verdictFrom(inquiry, plan.answersOf(row as DriverRow))
+  const { rulebook, dialect } = session
+  const created = createdScope({ rulebook, dialect }, inquiry.table)
+  const plan = planAnswersFor({ rulebook, dialect }, created, questionsFor([inquiry]))
+  const { rows } = await run(session, plan.statement, record)
+  return verdictFrom(inquiry, plan.answersOf(rows[0] as DriverRow))
 }

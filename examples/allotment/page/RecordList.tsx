@@ -38,17 +38,17 @@ export function RecordList({ table, records, onSubmit }: Props) {
               </Table.Td>
               <Table.Td w={150} align="right">
                 <Group gap={4} justify="flex-end" wrap="nowrap">
-                  {record.$access.update && (
+                  {record.$access.may.update && (
                     <Button size="compact-xs" variant="light" onClick={() => setEdited(record)}>
                       Edit
                     </Button>
                   )}
-                  {record.$access.delete && (
+                  {record.$access.may.delete && (
                     <Button size="compact-xs" variant="light" color="red" onClick={() => setDeleted(record)}>
                       Delete
                     </Button>
                   )}
-                  {!record.$access.update && (
+                  {!record.$access.may.update && (
                     <ActionIcon
                       size="sm"
                       w={58}
