@@ -35,9 +35,17 @@ const OPERATORS: Readonly<Partial<Record<Comparison, string>>> = {
   atLeast: '>=',
 }
 
-/** The record at a level, under the alias it has in our statements. */
+/** The alias of the record at a level. Names in a model start with a letter, so no table is called so. */
+export const aliasAt = (level: number): string => `_${level}`
+
+/** The record at a level, under its alias. */
 export function scopeAt(dialect: Dialect, table: string, level = 0): Scope {
-  return { table, column: (field) => raw(`r${level}.${dialect.identifier(field)}`) }
+  return { table, column: (field) => raw(`${aliasAt(level)}.${dialect.identifier(field)}`) }
+}
+
+/** The record of a statement whose table has no alias: not every database gives one to what is deleted. */
+export function tableScope(dialect: Dialect, table: string): Scope {
+  return { table, column: (field) => raw(`${dialect.identifier(table)}.${dialect.identifier(field)}`) }
 }
 
 /**
@@ -128,7 +136,7 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   const { table, from, to, where } = some
   const inner = scopeAt(dialect, table, to.level)
   const start = compileOperand(compilation, from, scopes)
-  const source = raw(`${dialect.identifier(table)} AS r${to.level}`)
+  const source = raw(`${dialect.identifier(table)} AS ${aliasAt(to.level)}`)
   const deeper = scopes.slice(0, to.level)
   deeper[to.level] = inner
   const condition = compileCondition(compilation, where, deeper)

@@ -30,8 +30,6 @@ export interface Dialect {
   includesAll(left: Fragment, right: Fragment, item: Shape): Fragment
   /** Whether a text starts with another, exactly. */
   startsWith(text: Fragment, prefix: Fragment): Fragment
-  /** The start of a statement that deletes from a table under an alias. */
-  deleteFrom(table: Fragment, alias: string): Fragment
   /** At most so many rows. */
   limit(count: Fragment): Fragment
   /** A value as the driver takes it. */

@@ -1,6 +1,6 @@
 import { type FieldData, type FieldType, type Shape, type Value } from '../model/index.js'
 import type { Dialect } from './dialect.js'
-import { type Fragment, raw, sql } from './fragment.js'
+import { type Fragment, sql } from './fragment.js'
 
 const TYPES: Readonly<Record<Exclude<FieldType, 'decimal' | 'text'>, string>> = {
   integer: 'BIGINT',
@@ -22,14 +22,17 @@ const bytes = (text: Fragment): Fragment => sql`BINARY CONVERT(${text} USING utf
 const equal = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
   isText(shape) ? sql`(${left} = ${right} AND ${bytes(left)} = ${bytes(right)})` : sql`${left} = ${right}`
 
-/** The items of a list, as a table `alias` with a column v. */
-const items = (list: Fragment, alias: string): Fragment =>
-  sql`JSON_TABLE(${list}, '$[*]' COLUMNS (v LONGTEXT PATH '$')) AS ${raw(alias)}`
+/** An item as JSON has it; JSON compares texts exactly. */
+const asJson = (item: Fragment, shape: Shape): Fragment =>
+  isText(shape) ? sql`JSON_QUOTE(CONVERT(${item} USING utf8mb4))` : sql`CAST(${item} AS CHAR)`
 
-/** Items of both kinds compare by their text in JSON. */
-const itemBytes = (item: Fragment): Fragment => bytes(sql`CAST(${item} AS CHAR)`)
+/**
+ * In an UPDATE, MariaDB evaluates lists of rows that are not there, and stops at what is no JSON; a missing list
+ * includes nothing.
+ */
+const safeList = (list: Fragment): Fragment => sql`IF(JSON_VALID(${list}), ${list}, '[]')`
 
-/** MariaDB 10.6 and later, and MySQL 8. */
+/** MariaDB 10.9 and later, and MySQL 8. Text columns have to be utf8mb4. */
 export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',
   numbered: false,
@@ -49,14 +52,11 @@ export const mariadb: Dialect = Object.freeze({
     isText(shape) || shape.type === 'list' ? sql`${bytes(left)} <=> ${bytes(right)}` : sql`${left} <=> ${right}`,
   among: (column, { selected, source, where }, shape) =>
     sql`EXISTS (SELECT 1 FROM ${source} WHERE ${equal(selected, column, shape)} AND ${where})`,
-  itemOf: (item, list) =>
-    sql`EXISTS (SELECT 1 FROM ${items(list, 'i')} WHERE ${bytes(raw('i.v'))} = ${itemBytes(item)})`,
-  overlaps: (left, right) =>
-    sql`EXISTS (SELECT 1 FROM ${items(left, 'l')} JOIN ${items(right, 'm')} ON ${bytes(raw('l.v'))} = ${bytes(raw('m.v'))})`,
+  itemOf: (item, list, shape) => sql`JSON_CONTAINS(${safeList(list)}, ${asJson(item, shape)})`,
+  overlaps: (left, right) => sql`JSON_OVERLAPS(${safeList(left)}, ${safeList(right)})`,
   includesAll: (left, right) =>
-    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM ${items(right, 'm')} WHERE ${bytes(raw('m.v'))} NOT IN (SELECT ${bytes(raw('l.v'))} FROM ${items(left, 'l')})))`,
+    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND JSON_CONTAINS(${safeList(left)}, ${safeList(right)}))`,
   startsWith: (text, prefix) => sql`${bytes(sql`LEFT(${text}, CHAR_LENGTH(${prefix}))`)} = ${bytes(prefix)}`,
-  deleteFrom: (table, alias) => sql`DELETE ${raw(alias)} FROM ${table} AS ${raw(alias)}`,
   // LIMIT takes a bare placeholder only.
   limit: (count) =>
     sql` LIMIT ${{ pieces: count.pieces.map((each) => (typeof each === 'string' ? each : { ...each, shape: BARE })) }}`,
@@ -90,7 +90,8 @@ const BARE: Shape = { type: 'text' }
 
 function typeOf(field: FieldData): string {
   if (field.type === 'decimal') return `DECIMAL(18, ${field.scale})`
-  // Only a text of limited length can be a key.
-  if (field.type === 'text') return field.key || field.references ? 'VARCHAR(255)' : 'LONGTEXT'
+  // Only a text of limited length can be a key, and 'a' and 'A' are two keys.
+  const key = 'VARCHAR(255) CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin'
+  if (field.type === 'text') return field.key || field.references ? key : 'LONGTEXT'
   return TYPES[field.type]
 }

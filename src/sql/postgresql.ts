@@ -34,7 +34,6 @@ export const postgresql: Dialect = Object.freeze({
   overlaps: (left, right) => sql`${left} && ${right}`,
   includesAll: (left, right) => sql`${left} @> ${right}`,
   startsWith: (text, prefix) => sql`starts_with(${text}, ${prefix})`,
-  deleteFrom: (table, alias) => sql`DELETE FROM ${table} AS ${{ pieces: [alias] }}`,
   limit: (count) => sql` LIMIT ${count}`,
   toDriver: ({ type }, value) => (type === 'bigInteger' ? String(value) : value),
   fromDriver: (shape, value) => {

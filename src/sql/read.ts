@@ -2,7 +2,7 @@ import type { Condition } from '../condition/index.js'
 import { fieldMasks, type Question } from '../decide/index.js'
 import { type FieldData, isMissing, tableOf } from '../model/index.js'
 import type { Caller, Rulebook } from '../rules/index.js'
-import { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
+import { aliasAt, type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, render, slot, sql, type Statement } from './fragment.js'
 
@@ -167,7 +167,7 @@ const isTrue = (value: unknown): boolean => value === true || value === 1 || val
 
 /** The table with the alias of level 0. */
 export function tableAs(dialect: Dialect, table: string): Fragment {
-  return raw(`${dialect.identifier(table)} AS r0`)
+  return raw(`${dialect.identifier(table)} AS ${aliasAt(0)}`)
 }
 
 /** Whether a record is the one whose key is given with the request. */

@@ -39,7 +39,6 @@ export const sqlite: Dialect = Object.freeze({
   includesAll: (left, right) =>
     sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM json_each(${right}) AS m WHERE m.value NOT IN (${items(left)})))`,
   startsWith: (text, prefix) => sql`substr(${text}, 1, length(${prefix})) = ${prefix} COLLATE BINARY`,
-  deleteFrom: (table, alias) => sql`DELETE FROM ${table} AS ${{ pieces: [alias] }}`,
   limit: (count) => sql` LIMIT ${count}`,
   toDriver,
   fromDriver: (shape, value) => {

@@ -1,7 +1,7 @@
 import { any, type Condition, not, unchanged } from '../condition/index.js'
 import { fieldOf, tableOf } from '../model/index.js'
 import type { Stamps } from '../rules/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
+import { type Compilation, compileCondition, type Scope, scopeAt, tableScope } from './condition.js'
 import { type Fragment, join, raw, render, type Slot, slot, sql, type Statement } from './fragment.js'
 import { keyIs, tableAs } from './read.js'
 
@@ -81,13 +81,10 @@ export function planChange(
 /** A delete that carries its condition. */
 export function planDelete(compilation: Compilation, table: string, condition: Condition): Statement {
   const { dialect } = compilation
-  const root = scopeAt(dialect, table)
-  const where = compileCondition(compilation, condition, [root])
-  const head = dialect.deleteFrom(raw(dialect.identifier(table)), 'r0')
-  return render(
-    sql`${head} WHERE ${keyIs(compilation, table, root)} AND ${where}${returningKey(compilation, table)}`,
-    dialect,
-  )
+  const root = tableScope(dialect, table)
+  const where = join([keyIs(compilation, table, root), compileCondition(compilation, condition, [root])], ' AND ')
+  const from = raw(dialect.identifier(table))
+  return render(sql`DELETE FROM ${from} WHERE ${where}${returningKey(compilation, table)}`, dialect)
 }
 
 const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>

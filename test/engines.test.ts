@@ -1,0 +1,165 @@
+import { expect } from 'chai'
+import fc from 'fast-check'
+import {
+  type Access,
+  accessFrom,
+  accessQuestions,
+  answer,
+  checkCaller,
+  checkRulebook,
+  createGuard,
+  decide,
+  evaluator,
+  fieldMasks,
+  InputError,
+  isClosed,
+  lookupIn,
+  PachterError,
+  permission,
+  RefusedError,
+  type Rules,
+  specialise,
+} from 'pachter'
+import type { Store } from 'pachter/store'
+import { type Engine, engineNames, load, openEngine, undone } from './support/engines.js'
+import { type Attempt, NOW, type World, worlds } from './support/worlds.js'
+
+/** How many worlds are drawn, each with its own model, rulebook and data. */
+const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 60)
+/** How many callers and attempts are drawn in each. */
+const ATTEMPTS = 36
+
+type Rows = readonly { record: Record<string, unknown>; access: Access }[]
+type AnyStore = Record<string, (...given: unknown[]) => Promise<unknown>>
+
+/** What the caller of an attempt sees of its table, by memory alone. */
+function listInMemory({ rulebook, data }: World, { caller: given, table }: Attempt): Rows | 'refused' {
+  const caller = checkCaller(rulebook.caller, given)
+  if (isClosed({ rulebook, table, action: 'list', caller })) return 'refused'
+  const world = { caller, now: NOW, lookup: lookupIn(data) }
+  const sees = evaluator(specialise(permission(rulebook, table, 'list'), caller))
+  const masks = [...fieldMasks(rulebook, table, caller, 'list')].map(([name, mask]) => [name, evaluator(mask)] as const)
+  const questions = accessQuestions(rulebook, table, caller)
+  return (data[table] ?? [])
+    .filter((record) => sees(record, world))
+    .map((record) => {
+      const hidden = masks.filter(([, mask]) => !mask(record, world)).map(([name]) => name)
+      const shown = Object.entries(record).filter(([name]) => !hidden.includes(name))
+      return {
+        record: Object.fromEntries(shown),
+        access: accessFrom(rulebook, table, caller, answer(questions, record, world)),
+      }
+    })
+}
+
+const guardOn = (rulebook: World['rulebook'], store: Store, caller: object): AnyStore =>
+  createGuard({ rules: rulebook as Rules<never, never>, store, clock: () => NOW }).as(
+    caller as never,
+  ) as unknown as AnyStore
+
+async function listInEngine(
+  { rulebook }: World,
+  { caller, table }: Attempt,
+  { store }: Engine,
+): Promise<Rows | 'refused'> {
+  try {
+    const rows = (await guardOn(rulebook, store, caller)['list']?.(table, { access: true })) as readonly {
+      $access: Access
+    }[]
+    return rows.map(({ $access, ...record }) => ({ record, access: $access }))
+  } catch (error) {
+    if (error instanceof RefusedError) return 'refused'
+    throw error
+  }
+}
+
+/** The status memory gives an attempt, and the record it would leave. */
+function attemptInMemory({ rulebook, data }: World, { caller, table, action, key, values }: Attempt) {
+  const record = data[table]?.find(({ id }) => id === key)
+  // A new record has to have a key of its own.
+  const given = action === 'create' ? { ...values, id: typeof key === 'string' ? 'new' : 99 } : values
+  try {
+    const { status, message } = decide(rulebook, {
+      caller,
+      table,
+      action,
+      data,
+      now: NOW,
+      ...(action !== 'create' && record && { record }),
+      ...(action !== 'delete' && { values: given }),
+    })
+    return { status, message, given }
+  } catch (error) {
+    if (error instanceof InputError) return { status: 422, message: error.message, given }
+    throw error
+  }
+}
+
+async function attemptInEngine(
+  { rulebook }: World,
+  { caller, table, action, key }: Attempt,
+  given: object,
+  store: Store,
+) {
+  return undone(store, async (inside) => {
+    const scoped = guardOn(rulebook, inside, caller)
+    try {
+      if (action === 'create') await scoped['create']?.(table, given)
+      else if (action === 'update') await scoped['update']?.(table, key, given)
+      else if (action === 'delete') await scoped['delete']?.(table, key)
+      else await scoped['act']?.(action, table, key, given)
+      return 200
+    } catch (error) {
+      if (error instanceof PachterError && 'status' in error) return error.status as number
+      throw error
+    }
+  })
+}
+
+const sorted = (rows: Rows | 'refused') =>
+  rows === 'refused'
+    ? rows
+    : [...rows].sort((left, right) => (String(left.record['id']) < String(right.record['id']) ? -1 : 1))
+
+/** A world as text that can be read back: values JSON has no words for are written with their type. */
+const shown = (world: unknown): string =>
+  JSON.stringify(world, (_, value: unknown) => (typeof value === 'bigint' ? `${value}n` : value), 1)
+
+describe('memory and the databases', () => {
+  const engines: Engine[] = []
+  before(async () => {
+    for (const name of engineNames) engines.push(await openEngine(name))
+  })
+  after(async () => {
+    for (const engine of engines) await engine.close()
+  })
+
+  it(`agree on ${WORLDS * ATTEMPTS} drawn cases`, async function () {
+    this.timeout(0)
+    const statuses: Record<number, number> = {}
+    await fc.assert(
+      fc.asyncProperty(worlds(ATTEMPTS), async (world) => {
+        checkRulebook(world.rulebook)
+        for (const engine of engines) await load(engine, world.rulebook.model, world.data)
+        for (const attempt of world.attempts) {
+          const seen = sorted(listInMemory(world, attempt))
+          const { status, message, given } = attemptInMemory(world, attempt)
+          statuses[status] = (statuses[status] ?? 0) + 1
+          for (const engine of engines) {
+            const place = () => `${engine.name}: ${message}\n${shown({ ...world, attempts: [attempt] })}`
+            expect(sorted(await listInEngine(world, attempt, engine)), place()).to.deep.equal(seen)
+            expect(await attemptInEngine(world, attempt, given, engine.store), place()).to.equal(status)
+          }
+        }
+      }),
+      { numRuns: WORLDS, endOnFailure: process.env['PACHTER_SHRINK'] === undefined },
+    )
+    console.log(
+      `      by outcome: ${Object.entries(statuses)
+        .map(([status, count]) => `${count} × ${status}`)
+        .join(', ')}; on ${engineNames.join(', ')}`,
+    )
+    // A generator that only ever drew refusals would prove little.
+    expect(statuses[200]).to.be.greaterThan(WORLDS)
+  })
+})

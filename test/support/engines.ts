@@ -1,0 +1,90 @@
+import { PGlite } from '@electric-sql/pglite'
+import Database from 'better-sqlite3'
+import mysql from 'mysql2/promise'
+import pg from 'pg'
+import type { Data, ModelData } from 'pachter'
+import { createTables, insertRecord } from 'pachter/sql'
+import type { Store } from 'pachter/store'
+import { mariadbStore } from 'pachter/store/mariadb'
+import { pgliteStore } from 'pachter/store/pglite'
+import { postgresqlStore } from 'pachter/store/postgresql'
+import { sqliteStore } from 'pachter/store/sqlite'
+import { available, startMariadb, startPostgresql } from './servers.js'
+
+/** A database under test. */
+export interface Engine {
+  readonly name: string
+  readonly store: Store
+  close(): Promise<void>
+}
+
+const openers: Readonly<Record<string, () => Promise<Engine>>> = {
+  PGlite: async () => {
+    const database = await PGlite.create()
+    return { name: 'PGlite', store: pgliteStore(database), close: () => database.close() }
+  },
+  'better-sqlite3': async () => {
+    const database = new Database(':memory:')
+    return { name: 'better-sqlite3', store: sqliteStore(database), close: async () => void database.close() }
+  },
+  PostgreSQL: async () => {
+    const server = await startPostgresql()
+    const pool = new pg.Pool({ connectionString: server.url })
+    return { name: 'PostgreSQL', store: postgresqlStore(pool), close: () => pool.end().then(server.stop) }
+  },
+  MariaDB: async () => {
+    const server = await startMariadb()
+    const pool = mysql.createPool({ uri: server.url })
+    return { name: 'MariaDB', store: mariadbStore(pool as never), close: () => pool.end().then(server.stop) }
+  },
+}
+
+// Node has its own SQLite from version 22 on.
+const nodeSqlite = await import('node:sqlite' as string).catch(() => undefined)
+const more: typeof openers = nodeSqlite
+  ? {
+      'node:sqlite': async () => {
+        const database = new nodeSqlite.DatabaseSync(':memory:')
+        return { name: 'node:sqlite', store: sqliteStore(database), close: async () => void database.close() }
+      },
+    }
+  : {}
+
+/** The engines that can be tested here; in CI, a server that is missing makes opening it fail. */
+export const engineNames = [...Object.keys(openers), ...Object.keys(more)].filter((name) => {
+  if (process.env['CI']) return true
+  return name === 'PostgreSQL' ? available.postgresql : name === 'MariaDB' ? available.mariadb : true
+})
+
+export const openEngine = (name: string): Promise<Engine> => ({ ...openers, ...more })[name]?.() as Promise<Engine>
+
+/** Puts a model's tables and records into an engine, in place of what was there. */
+export async function load({ store }: Engine, model: ModelData, data: Data): Promise<void> {
+  const { dialect } = store
+  for (const table of Object.keys(model.tables)) {
+    await store.query(`DROP TABLE IF EXISTS ${dialect.identifier(table)}`, [])
+  }
+  for (const statement of createTables(model, dialect)) await store.query(statement, [])
+  for (const [table, records] of Object.entries(data)) {
+    for (const record of records) {
+      const { text, values } = insertRecord(model, dialect, table, record)
+      await store.query(text, values)
+    }
+  }
+}
+
+/** Runs something against a store and takes back whatever it wrote. */
+export async function undone<T>(store: Store, work: (store: Store) => Promise<T>): Promise<T> {
+  const outcome: { value?: T } = {}
+  const takenBack = new Error('taken back')
+  await store
+    .transaction(async (connection) => {
+      // A transaction inside goes on in the one around it.
+      outcome.value = await work({ ...store, ...connection, transaction: (inner) => inner(connection) })
+      throw takenBack
+    })
+    .catch((error: unknown) => {
+      if (error !== takenBack) throw error
+    })
+  return outcome.value as T
+}

@@ -1,0 +1,138 @@
+import { type ChildProcess, execFileSync, spawn } from 'node:child_process'
+import { chownSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+
+/** A throw-away database server: where it is, and how to end it. */
+export interface Server {
+  readonly url: string
+  stop(): Promise<void>
+}
+
+const isRoot = process.getuid?.() === 0
+
+/** Where the programs of PostgreSQL are, newest version first; Debian keeps them out of the path. */
+function postgresqlFolder(): string | undefined {
+  const root = '/usr/lib/postgresql'
+  const versions = existsSync(root) ? readdirSync(root).sort((left, right) => Number(right) - Number(left)) : []
+  return versions.map((version) => join(root, version, 'bin')).find((folder) => existsSync(join(folder, 'postgres')))
+}
+
+const MARIADB = ['/usr/sbin/mariadbd', '/usr/local/sbin/mariadbd'].find(existsSync)
+
+/** Which servers the tests can reach here. */
+export const available = {
+  postgresql: process.env['PACHTER_POSTGRESQL_URL'] !== undefined || postgresqlFolder() !== undefined,
+  mariadb: process.env['PACHTER_MARIADB_URL'] !== undefined || MARIADB !== undefined,
+}
+
+/** Starts a PostgreSQL server on a free port of 127.0.0.1, or names the one in `PACHTER_POSTGRESQL_URL`. */
+export async function startPostgresql(): Promise<Server> {
+  const own = process.env['PACHTER_POSTGRESQL_URL']
+  if (own) return { url: own, stop: async () => undefined }
+  const bin = postgresqlFolder()
+  if (!bin) throw new Error('PostgreSQL is not installed; see docs/testing.md.')
+  const { folder, user } = dataFolder('postgres')
+  asUser(user, join(bin, 'initdb'), ['-D', folder, '-U', 'pachter', '-A', 'trust', '-E', 'UTF8', '--locale=C', '-N'])
+  const port = await freePort()
+  // Just-in-time compilation takes longer than all else for rules of this size on tables of this size.
+  const options = [
+    '-c',
+    'fsync=off',
+    '-c',
+    'jit=off',
+    '-c',
+    'listen_addresses=127.0.0.1',
+    '-k',
+    folder,
+    '-p',
+    String(port),
+  ]
+  const server = startAs(user, join(bin, 'postgres'), ['-D', folder, ...options])
+  return ready(server, folder, port, `postgres://pachter@127.0.0.1:${port}/postgres`)
+}
+
+/** Starts a MariaDB server on a free port of 127.0.0.1, or names the one in `PACHTER_MARIADB_URL`. */
+export async function startMariadb(): Promise<Server> {
+  const own = process.env['PACHTER_MARIADB_URL']
+  if (own) return { url: own, stop: async () => undefined }
+  if (!MARIADB) throw new Error('MariaDB is not installed; see docs/testing.md.')
+  const { folder, user } = dataFolder('mysql')
+  const data = join(folder, 'data')
+  const anyone = ['--auth-root-authentication-method=normal', '--skip-test-db']
+  asUser(user, 'mariadb-install-db', ['--no-defaults', `--datadir=${data}`, ...anyone])
+  const port = await freePort()
+  const server = startAs(user, MARIADB, [
+    '--no-defaults',
+    `--datadir=${data}`,
+    `--socket=${join(folder, 'socket')}`,
+    `--port=${port}`,
+    '--bind-address=127.0.0.1',
+    '--innodb-flush-log-at-trx-commit=0',
+  ])
+  const { url, stop } = await ready(server, folder, port, `mysql://root@127.0.0.1:${port}/pachter`)
+  execFileSync('mariadb', [
+    '--no-defaults',
+    '-uroot',
+    '-h127.0.0.1',
+    `-P${port}`,
+    '-e',
+    'CREATE DATABASE pachter CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci',
+  ])
+  return { url, stop }
+}
+
+/** An empty folder that belongs to whoever runs the server: database servers refuse to run as root. */
+function dataFolder(account: string): { folder: string; user: string | undefined } {
+  const folder = join(mkdtempSync(join(tmpdir(), 'pachter-')), 'server')
+  mkdirSync(folder)
+  if (!isRoot) return { folder, user: undefined }
+  const id = (flag: string) => Number(execFileSync('id', [flag, account], { encoding: 'utf8' }))
+  for (const each of [join(folder, '..'), folder]) chownSync(each, id('-u'), id('-g'))
+  return { folder, user: account }
+}
+
+const command = (user: string | undefined, program: string, args: readonly string[]): [string, string[]] =>
+  user === undefined ? [program, [...args]] : ['runuser', ['-u', user, '--', program, ...args]]
+
+function asUser(user: string | undefined, program: string, args: readonly string[]): void {
+  execFileSync(...command(user, program, args), { stdio: ['ignore', 'ignore', 'inherit'], cwd: tmpdir() })
+}
+
+function startAs(user: string | undefined, program: string, args: readonly string[]): ChildProcess {
+  return spawn(...command(user, program, args), { stdio: 'ignore', cwd: tmpdir() })
+}
+
+async function freePort(): Promise<number> {
+  const server = createServer()
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  const address = server.address()
+  await new Promise((resolve) => server.close(resolve))
+  return typeof address === 'object' && address ? address.port : 0
+}
+
+/** Waits until the server can be reached, 30 seconds at most. */
+async function ready(server: ChildProcess, folder: string, port: number, url: string): Promise<Server> {
+  const ended = new Promise<void>((resolve) => server.once('exit', () => resolve()))
+  const stop = async () => {
+    server.kill('SIGTERM')
+    await ended
+    rmSync(join(folder, '..'), { recursive: true, force: true })
+  }
+  for (let tries = 0; tries < 300; tries += 1) {
+    if (await canConnect(port)) return { url, stop }
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+  await stop()
+  throw new Error(`The server on port ${port} did not start.`)
+}
+
+async function canConnect(port: number): Promise<boolean> {
+  const { connect } = await import('node:net')
+  return new Promise((resolve) => {
+    const socket = connect(port, '127.0.0.1')
+    socket.once('connect', () => resolve(true)).once('error', () => resolve(false))
+    socket.once('connect', () => socket.destroy())
+  })
+}
