@@ -17,5 +17,5 @@ export function prepare() {
     console.log('Installing, once…')
     run('npm', ['ci', '--no-audit', '--no-fund'])
   }
-  run('npx', ['tsc'])
+  run('npm', ['run', '--silent', 'build'])
 }

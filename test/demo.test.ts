@@ -22,11 +22,14 @@ describe('the command line on Korenveld', () => {
   it('shows each caller what the data files say by hand, and each something else', async () => {
     const data = await readData()
     const rows = (table: string) => data[table] as Record<string, never>[]
+    const isOpen = (until: Date | null | undefined) => !until || until > new Date()
     const sees = (member: number) => (entry: Record<string, unknown>) =>
       entry['authorId'] === member ||
       entry['audience'] === 'public' ||
       (member > 0 && entry['audience'] === 'members') ||
-      rows('entryShares').some((share) => share['entryId'] === entry['id'] && share['memberId'] === member) ||
+      rows('entryShares').some(
+        (share) => share['entryId'] === entry['id'] && share['memberId'] === member && isOpen(share['until']),
+      ) ||
       rows('plots').some((plot) => plot['id'] === entry['plotId'] && plot['holderId'] === member)
     const { callers } = pachter('see', 'entries', '--json').data() as Seen
     const ids = { nobody: 0, ana: 1, ben: 2, carla: 3, dirk: 4, eva: 5, noor: 25 }

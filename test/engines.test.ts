@@ -19,9 +19,10 @@ import {
   RefusedError,
   type Rules,
   specialise,
+  trusted,
 } from 'pachter'
 import type { Store } from 'pachter/store'
-import { type Engine, engineNames, load, openEngine, undone } from './support/engines.js'
+import { type Engine, engineNames, load, openEngines, undone } from './support/engines.js'
 import { type Attempt, NOW, type World, worlds } from './support/worlds.js'
 
 /** How many worlds are drawn, each with its own model, rulebook and data. */
@@ -29,8 +30,16 @@ const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 60)
 /** How many callers and attempts are drawn in each. */
 const ATTEMPTS = 36
 
+/** What fast-check printed of a failure, to run just that again. */
+const { PACHTER_SEED: seed, PACHTER_PATH: path } = process.env
+const replay = { ...(seed && { seed: Number(seed) }), ...(path && { path }) }
+
 type Rows = readonly { record: Record<string, unknown>; access: Access }[]
 type AnyStore = Record<string, (...given: unknown[]) => Promise<unknown>>
+
+/** A record of which nothing is known yet. */
+const nothingIn = ({ model }: World['rulebook'], table: string) =>
+  Object.fromEntries(Object.keys(model.tables[table]?.fields ?? {}).map((name) => [name, null]))
 
 /** What the caller of an attempt sees of its table, by memory alone. */
 function listInMemory({ rulebook, data }: World, { caller: given, table }: Attempt): Rows | 'refused' {
@@ -53,7 +62,7 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
 }
 
 const guardOn = (rulebook: World['rulebook'], store: Store, caller: object): AnyStore =>
-  createGuard({ rules: rulebook as Rules<never, never>, store, clock: () => NOW }).as(
+  createGuard({ rules: rulebook as Rules<never, never>, store, clock: () => NOW, onTrusted: () => undefined }).as(
     caller as never,
   ) as unknown as AnyStore
 
@@ -88,32 +97,36 @@ function attemptInMemory({ rulebook, data }: World, { caller, table, action, key
       ...(action !== 'create' && record && { record }),
       ...(action !== 'delete' && { values: given }),
     })
-    return { status, message, given }
+    const before = action === 'create' ? nothingIn(rulebook, table) : record
+    const left = status === 200 && action !== 'delete' ? { ...before, ...given } : undefined
+    return { status, message, given, left }
   } catch (error) {
-    if (error instanceof InputError) return { status: 422, message: error.message, given }
+    if (error instanceof InputError) return { status: 422, message: error.message, given, left: undefined }
     throw error
   }
 }
 
-async function attemptInEngine(
-  { rulebook }: World,
-  { caller, table, action, key }: Attempt,
-  given: object,
-  store: Store,
-) {
+/** The status an engine gives an attempt, and the record it leaves, before all is taken back. */
+async function attemptInEngine(world: World, { caller, table, action, key }: Attempt, given: object, store: Store) {
   return undone(store, async (inside) => {
-    const scoped = guardOn(rulebook, inside, caller)
+    const { status, left } = await write(guardOn(world.rulebook, inside, caller))
+    const stored = guardOn(world.rulebook, inside, trusted('look at what was stored'))
+    return { status, left: status === 200 ? await stored['get']?.(table, left).catch(() => undefined) : undefined }
+  })
+
+  async function write(scoped: AnyStore): Promise<{ status: number; left?: unknown }> {
     try {
-      if (action === 'create') await scoped['create']?.(table, given)
-      else if (action === 'update') await scoped['update']?.(table, key, given)
+      if (action === 'create')
+        return { status: 200, left: ((await scoped['create']?.(table, given)) as { id: unknown }).id }
+      if (action === 'update') await scoped['update']?.(table, key, given)
       else if (action === 'delete') await scoped['delete']?.(table, key)
       else await scoped['act']?.(action, table, key, given)
-      return 200
+      return { status: 200, left: key }
     } catch (error) {
-      if (error instanceof PachterError && 'status' in error) return error.status as number
+      if (error instanceof PachterError && 'status' in error) return { status: error.status as number }
       throw error
     }
-  })
+  }
 }
 
 const sorted = (rows: Rows | 'refused') =>
@@ -126,12 +139,9 @@ const shown = (world: unknown): string =>
   JSON.stringify(world, (_, value: unknown) => (typeof value === 'bigint' ? `${value}n` : value), 1)
 
 describe('memory and the databases', () => {
-  const engines: Engine[] = []
+  let engines: readonly Engine[]
   before(async () => {
-    for (const name of engineNames) engines.push(await openEngine(name))
-  })
-  after(async () => {
-    for (const engine of engines) await engine.close()
+    engines = await openEngines()
   })
 
   it(`agree on ${WORLDS * ATTEMPTS} drawn cases`, async function () {
@@ -143,16 +153,16 @@ describe('memory and the databases', () => {
         for (const engine of engines) await load(engine, world.rulebook.model, world.data)
         for (const attempt of world.attempts) {
           const seen = sorted(listInMemory(world, attempt))
-          const { status, message, given } = attemptInMemory(world, attempt)
+          const { status, message, given, left } = attemptInMemory(world, attempt)
           statuses[status] = (statuses[status] ?? 0) + 1
           for (const engine of engines) {
             const place = () => `${engine.name}: ${message}\n${shown({ ...world, attempts: [attempt] })}`
             expect(sorted(await listInEngine(world, attempt, engine)), place()).to.deep.equal(seen)
-            expect(await attemptInEngine(world, attempt, given, engine.store), place()).to.equal(status)
+            expect(await attemptInEngine(world, attempt, given, engine.store), place()).to.deep.equal({ status, left })
           }
         }
       }),
-      { numRuns: WORLDS, endOnFailure: process.env['PACHTER_SHRINK'] === undefined },
+      { numRuns: WORLDS, ...replay },
     )
     console.log(
       `      by outcome: ${Object.entries(statuses)

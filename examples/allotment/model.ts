@@ -43,6 +43,7 @@ export const model = defineModel({
     entryId: references('entries').key(),
     memberId: references('members').key(),
     level: choice('view', 'edit'),
+    until: timestamp().optional(),
   },
   remarks: {
     id: integer().key().generated(),
@@ -61,6 +62,8 @@ export const model = defineModel({
     assigneeId: references('members').optional(),
     status: choice('open', 'busy', 'done'),
     dueAt: timestamp().optional(),
+    watcherIds: list(integer()).optional(),
+    forDuties: list(text()).optional(),
   },
   jobHelpers: { jobId: references('jobs').key(), memberId: references('members').key() },
   rents: {

@@ -1,12 +1,19 @@
-import { all, any, defineCaller, defineRules, integer } from 'pachter'
+import { all, any, defineCaller, defineRules, integer, not } from 'pachter'
 import { model } from './model.js'
 
-/** Who asks: a member's id, and the duties the association gave them. */
-export const caller = defineCaller({ id: integer() }, { roles: ['treasurer', 'secretary'] })
+/** Who asks: a member's id. Duties count from the member's own record, and from the session they signed in with. */
+export const caller = defineCaller(
+  { id: integer() },
+  {
+    roles: ['treasurer', 'secretary', 'auditor'],
+    implies: { treasurer: ['auditor'] },
+    abilities: { seeMoney: ['treasurer', 'auditor'] },
+    channels: ['web', 'script'],
+    record: { table: 'members', roles: 'duties' },
+  },
+)
 
-/**
- * Who may do what at Korenveld. Applications have no rules yet and are closed to everyone.
- */
+/** Who may do what at Korenveld. */
 export const rules = defineRules(model, caller, {
   members: ({ row, caller, role, signedIn, now, table }) =>
     table
@@ -21,12 +28,18 @@ export const rules = defineRules(model, caller, {
         ],
         delete: ['self', role('secretary')],
       })
-      .stamps({ create: { joinedAt: now } }),
+      .stamps({ create: { joinedAt: now } })
+      .checks({ name: { length: [1, 80] }, email: { pattern: /^[^@\s]+@[^@\s]+$/ } }),
 
   sites: ({ anyone, role, table }) => table.grants({ read: [anyone], update: [role('secretary')] }),
 
   siteWardens: ({ role, signedIn, table }) =>
-    table.grants({ read: [signedIn], create: [role('secretary')], delete: [role('secretary')] }),
+    table.grants({
+      list: [signedIn],
+      get: [role('secretary')],
+      create: [role('secretary')],
+      delete: [{ asFor: 'create' }],
+    }),
 
   plots: ({ row, caller, anyone, role, table }) =>
     table
@@ -46,15 +59,54 @@ export const rules = defineRules(model, caller, {
           { to: 'holder', fields: ['crop', 'notes'] },
           { to: ['siteWarden', role('secretary')], fields: ['areaM2', 'holderId'] },
         ],
-        delete: [role('secretary')],
-      }),
+        delete: [{ asFor: 'create' }],
+      })
+      .checks({ areaM2: { range: [1, 500] } }),
 
-  entries: ({ row, caller, role, signedIn, now, table }) =>
+  applications: ({ row, caller, role, signedIn, now, table }) =>
+    table
+      .ties({ applicant: row.applicantId.is(caller.id) })
+      .actions('approve', 'decline')
+      .grants({
+        read: [
+          'applicant',
+          role('secretary'),
+          { to: signedIn, when: row.status.is('approved'), fields: ['applicantId', 'siteId', 'status'] },
+        ],
+        create: [{ to: 'applicant', fields: ['siteId', 'motivation'] }],
+        update: [{ to: 'applicant', fields: ['motivation'] }],
+        delete: ['applicant'],
+        approve: [role('secretary')],
+        decline: [role('secretary')],
+      })
+      .denies({
+        decided: {
+          on: ['update', 'delete', 'approve', 'decline'],
+          when: not(row.status.is('waiting')),
+          message: 'This application has been decided.',
+        },
+      })
+      .stamps({
+        create: { applicantId: caller.id, status: 'waiting', appliedAt: now },
+        approve: { status: 'approved' },
+        decline: { status: 'declined' },
+      })
+      .checks({ motivation: { length: [10, 2000] } }),
+
+  entries: ({ row, caller, role, signedIn, now, changed, table }) =>
     table
       .ties({
         author: row.authorId.is(caller.id),
-        reader: row.entryShares.some((share) => share.memberId.is(caller.id)),
-        coAuthor: row.entryShares.some((share) => all(share.memberId.is(caller.id), share.level.is('edit'))),
+        reader: row.entryShares.some((share) =>
+          all(share.memberId.is(caller.id), any(share.until.isMissing(), share.until.above(now))),
+        ),
+        coAuthor: row.entryShares.some((share) =>
+          all(
+            share.memberId.is(caller.id),
+            share.level.is('edit'),
+            any(share.until.isMissing(), share.until.above(now)),
+          ),
+        ),
         plotHolder: row.plot.holderId.is(caller.id),
         everyone: row.audience.is('public'),
       })
@@ -67,13 +119,21 @@ export const rules = defineRules(model, caller, {
         ],
         delete: ['author', role('secretary')],
       })
-      .stamps({ create: { authorId: caller.id, createdAt: now }, update: { updatedAt: now } }),
+      .denies({
+        published: {
+          on: 'update',
+          when: all(row.audience.is('public'), changed('audience')),
+          message: 'What is public stays public.',
+        },
+      })
+      .stamps({ create: { authorId: caller.id, createdAt: now }, update: { updatedAt: now } })
+      .checks({ title: { length: [1, 80] } }),
 
   entryShares: ({ row, caller, table }) =>
     table.ties({ entryAuthor: row.entry.authorId.is(caller.id), sharedWith: row.memberId.is(caller.id) }).grants({
       read: ['entryAuthor', 'sharedWith'],
       create: ['entryAuthor'],
-      update: [{ to: 'entryAuthor', fields: ['level'] }],
+      update: [{ to: 'entryAuthor', fields: ['level', 'until'] }],
       delete: ['entryAuthor', 'sharedWith'],
     }),
 
@@ -94,21 +154,23 @@ export const rules = defineRules(model, caller, {
             when: all(row.entry.may('read'), any(row.replyToId.isMissing(), row.replyTo.entryId.is(row.entryId))),
           },
         ],
-        update: [{ to: 'author', fields: ['body'] }],
+        update: [{ to: 'author', fields: ['body'], when: row.createdAt.above(now.minus({ minutes: 15 })) }],
         delete: ['author', 'entryAuthor'],
       })
       .stamps({ create: { authorId: caller.id, createdAt: now } }),
 
-  jobs: ({ row, caller, table }) =>
+  jobs: ({ row, old, caller, table }) =>
     table
       .ties({
         assignee: row.assigneeId.is(caller.id),
         helper: row.jobHelpers.some((helper) => helper.memberId.is(caller.id)),
         reporter: row.reporterId.is(caller.id),
         siteWarden: row.site.siteWardens.some((warden) => warden.memberId.is(caller.id)),
+        watcher: row.watcherIds.includes(caller.id),
+        onDuty: row.forDuties.includesAny(caller.roles),
       })
       .grants({
-        read: ['assignee', 'helper', 'reporter', 'siteWarden'],
+        read: ['assignee', 'helper', 'reporter', 'siteWarden', 'watcher', 'onDuty'],
         create: [
           { to: 'reporter', fields: ['siteId', 'title', 'details', 'dueAt'] },
           { to: 'siteWarden', fields: ['siteId', 'title', 'details', 'dueAt', 'assigneeId'] },
@@ -127,7 +189,17 @@ export const rules = defineRules(model, caller, {
           message: 'A finished job cannot be changed or deleted.',
         },
       })
-      .stamps({ create: { reporterId: caller.id, status: 'open' } }),
+      .stamps({ create: { reporterId: caller.id, status: 'open' } })
+      .checks(
+        { title: { length: [1, 80] }, dueAt: { onCreate: 'required' }, siteId: { onUpdate: 'forbidden' } },
+        {
+          forward: {
+            that: not(all(old.status.is('busy'), row.status.is('open'))),
+            message: 'does not go back to open once the job was begun',
+            fields: ['status'],
+          },
+        },
+      ),
 
   jobHelpers: ({ row, caller, table }) =>
     table
@@ -138,14 +210,18 @@ export const rules = defineRules(model, caller, {
       })
       .grants({ read: ['jobReader'], create: ['siteWarden'], delete: ['siteWarden', 'helper'] }),
 
-  rents: ({ row, caller, role, table }) =>
+  rents: ({ row, caller, able, role, channel, now, table }) =>
     table
       .ties({ tenant: row.memberId.is(caller.id) })
+      .actions('settle', 'reopen')
       .grants({
-        read: ['tenant', role('treasurer')],
+        read: ['tenant', able('seeMoney')],
         create: [role('treasurer')],
-        update: [{ to: role('treasurer'), fields: ['amountCents', 'paidAt'] }],
+        update: [{ to: role('treasurer'), fields: ['amountCents'] }],
         delete: ['tenant', role('treasurer')],
+        settle: [{ to: role('treasurer'), when: row.paidAt.isMissing() }],
+        // Booked back only by the script that reads the bank statements, run by the treasurer.
+        reopen: [{ to: all(role('treasurer'), channel('script')), fields: ['paidAt'] }],
       })
       .denies({
         paid: {
@@ -154,5 +230,16 @@ export const rules = defineRules(model, caller, {
           except: role('treasurer'),
           message: 'A paid rent cannot be deleted, except by the treasurer.',
         },
-      }),
+      })
+      .stamps({ settle: { paidAt: now } })
+      .checks(
+        { amountCents: { range: [0, 1_000_000] }, year: { range: [2000, 2100] } },
+        {
+          afterward: {
+            that: any(row.paidAt.isMissing(), row.paidAt.atMost(now)),
+            message: 'cannot lie in the future',
+            fields: ['paidAt'],
+          },
+        },
+      ),
 })

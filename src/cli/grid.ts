@@ -2,17 +2,22 @@ import chalk from 'chalk'
 import { print, printOperand } from '../condition/index.js'
 import { whoName } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
-import { type Action, ACTIONS, type Grant, type Rulebook, rulesOf, stampsFor, type TableRules } from '../rules/index.js'
+import { type Action, ACTIONS, type Grant, type Rulebook, rulesOf, type TableRules } from '../rules/index.js'
 import { drawTable } from './table.js'
 
 /** Who may do what in one table, as data. */
 export interface TableGrid {
   readonly table: string
+  /** The actions somebody is granted, in the order they are shown. */
+  readonly actions: readonly Action[]
   /** For each tie, role or other grantee, what it opens, by action. */
   readonly who: readonly { readonly who: string; readonly may: Readonly<Partial<Record<Action, readonly string[]>>> }[]
   readonly ties: Readonly<Record<string, string>>
   readonly denies: readonly { readonly name: string; readonly text: string; readonly message: string }[]
-  readonly stamps: Readonly<Record<'create' | 'update', Readonly<Record<string, string>>>>
+  /** What the server sets, by action and field. */
+  readonly stamps: Readonly<Record<Action, Readonly<Record<string, string>>>>
+  /** What values have to be like. */
+  readonly checks: readonly string[]
 }
 
 /** Gathers who may do what, for one table or for all. */
@@ -22,6 +27,7 @@ export function gatherGrid(rulebook: Rulebook, table?: string): readonly TableGr
     const rules = rulesOf(rulebook, name)
     return {
       table: name,
+      actions: actionsOf(rules).filter((action) => (rules.grants[action] ?? []).length > 0),
       who: whoRows(rules),
       ties: mapValues(rules.ties, print),
       denies: Object.entries(rules.denies).map(([deny, { on, when, except, message }]) => ({
@@ -31,17 +37,18 @@ export function gatherGrid(rulebook: Rulebook, table?: string): readonly TableGr
           (except.length > 0 ? `, except ${except.map(whoName).join(', ')}` : ''),
         message,
       })),
-      stamps: {
-        create: mapValues(stampsFor(rules, 'create'), (operand) => printOperand(operand)),
-        update: mapValues(stampsFor(rules, 'update'), (operand) => printOperand(operand)),
-      },
+      stamps: mapValues(rules.stamps, (stamps) => mapValues(stamps, (operand) => printOperand(operand))),
+      checks: describeChecks(rules),
     }
   })
 }
 
-function whoRows({ grants, ties }: TableRules): TableGrid['who'] {
+const actionsOf = ({ actions }: TableRules): readonly Action[] => [...ACTIONS, ...actions]
+
+function whoRows(rules: TableRules): TableGrid['who'] {
+  const { grants, ties } = rules
   const rows = new Map<string, Partial<Record<Action, string[]>>>(Object.keys(ties).map((tie) => [tie, {}]))
-  for (const action of ACTIONS) {
+  for (const action of actionsOf(rules)) {
     for (const grant of grants[action] ?? []) {
       for (const who of grant.to.map(whoName)) {
         const row = rows.get(who) ?? {}
@@ -53,7 +60,7 @@ function whoRows({ grants, ties }: TableRules): TableGrid['who'] {
 }
 
 function describe({ fields, when, after }: Grant): string {
-  const what = fields ? fields.join(', ') : 'yes'
+  const what = fields && fields.length > 0 ? fields.join(', ') : 'yes'
   return what + (when ? ` if ${print(when)}` : '') + (after ? ` so that ${print(after)}` : '')
 }
 
@@ -62,10 +69,9 @@ export function printGrid(grids: readonly TableGrid[]): string {
   return grids.map(printTable).join('\n\n\n')
 }
 
-function printTable({ table, who, ties, denies, stamps }: TableGrid): string {
+function printTable({ table, actions, who, ties, denies, stamps, checks }: TableGrid): string {
   const title = chalk.bold.underline(table)
   if (who.length === 0) return `${title}\n\nClosed: nobody may do anything.`
-  const actions = ACTIONS.filter((action) => who.some(({ may }) => may[action]))
   const rows = who.map(({ who: name, may }) => [
     name,
     ...actions.map((action) => (may[action] ? may[action].join('\n') : chalk.dim('·'))),
@@ -73,13 +79,33 @@ function printTable({ table, who, ties, denies, stamps }: TableGrid): string {
   const notes = [
     ...Object.entries(ties).map(([name, text]) => `${chalk.bold(name)} means ${text}`),
     ...denies.map(({ text, message }) => `${chalk.red(text)}: “${message}”`),
-    ...(['create', 'update'] as const).flatMap((action) => {
-      const set = Object.entries(stamps[action]).map(([field, value]) => `${field} to ${value}`)
-      return set.length > 0 ? [`On ${action} the server sets ${set.join(', ')}`] : []
-    }),
+    ...Object.entries(stamps).map(
+      ([action, values]) =>
+        `On ${action} the server sets ${Object.entries(values)
+          .map(([field, value]) => `${field} to ${value}`)
+          .join(', ')}`,
+    ),
+    ...checks,
   ]
   return [title, '', drawTable(['who may', ...actions], rows), ...(notes.length > 0 ? ['', ...notes] : [])].join('\n')
 }
 
-const mapValues = <A>(from: Readonly<Record<string, A>>, change: (value: A) => string): Record<string, string> =>
+function describeChecks({ checks }: TableRules): readonly string[] {
+  const fields = Object.entries(checks.fields).map(([field, { onCreate, onUpdate, length, range, pattern }]) => {
+    const parts = [
+      ...(onCreate ? ['is required on create'] : []),
+      ...(onUpdate ? ['never changes'] : []),
+      ...(length ? [`has ${length[0]} to ${length[1]} characters or items`] : []),
+      ...(range ? [`is from ${range[0]} to ${range[1]}`] : []),
+      ...(pattern === undefined ? [] : [`matches ${pattern}`]),
+    ]
+    return `${field} ${parts.join(', ')}`
+  })
+  const records = Object.values(checks.records).map(
+    ({ that, fields: named, message }) => `${print(that)}, or else “${named.join(', ')} ${message}”`,
+  )
+  return [...fields, ...records].map((each) => `Check: ${each}`)
+}
+
+const mapValues = <A, B>(from: Readonly<Record<string, A>>, change: (value: A) => B): Record<string, B> =>
   Object.fromEntries(Object.entries(from).map(([key, value]) => [key, change(value)]))

@@ -2,6 +2,7 @@
 import { Command, CommanderError } from 'commander'
 import { PachterError, tableOf } from '../model/index.js'
 import { loadConfig } from './config.js'
+import { gatherFilters, printFilters } from './emit.js'
 import { gatherGrid, printGrid } from './grid.js'
 import { gatherCounts, gatherSeen, printCounts, printSeen } from './see.js'
 import { checkAction, gatherWhy, parseKey, printWhy } from './why.js'
@@ -21,10 +22,11 @@ const program = new Command('pachter')
   .configureOutput({ outputError: (text, write) => write(text.replace(/^error/, 'pachter')) })
   .exitOverride()
 
-function command(usage: string, description: string): Command {
-  return program
-    .command(usage)
-    .description(description)
+const command = (usage: string, description: string): Command => shared(program.command(usage).description(description))
+
+/** The options every command has. */
+function shared(each: Command): Command {
+  return each
     .option('--json', 'print data for programs', false)
     .option('--config <file>', 'the configuration', 'pachter.config.ts')
 }
@@ -32,8 +34,11 @@ function command(usage: string, description: string): Command {
 const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
 
 function show<T>({ json }: Options, data: T, print: (data: T) => string): void {
-  process.stdout.write(`${json ? JSON.stringify(data, null, 2) : print(data)}\n`)
+  process.stdout.write(`${json ? JSON.stringify(data, plain, 2) : print(data)}\n`)
 }
+
+/** JSON has no words for whole numbers of 64 bits. */
+const plain = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)
 
 command('grid [table]', 'who may do what, per table').action(async (table: string | undefined, options: Options) => {
   const { rules } = await loadConfig(options.config)
@@ -57,11 +62,29 @@ command('why <action> <table> <key>', 'why a caller may or may not do something 
   .action(async (action: string, table: string, typed: string, options: Options) => {
     const config = await loadConfig(options.config)
     const caller = chooseCaller(config, options.as)
-    checkAction(action)
+    checkAction(config.rules, table, action)
     const key = parseKey(config.rules, table, typed)
     await withWorkbench(config, async (bench) => {
       show(options, await gatherWhy(bench, { action, table, key, caller }), printWhy)
     })
+  })
+
+const emit = program.command('emit').description('what the rules become: data, or SQL')
+
+shared(emit.command('json').description('the rulebook, as it can be stored, compared and read back')).action(
+  async (options: Options) => {
+    const { rules } = await loadConfig(options.config)
+    process.stdout.write(`${JSON.stringify(rules, null, 2)}\n`)
+  },
+)
+
+shared(emit.command('sql [table]').description('the filter each caller gets, for each database, values apart'))
+  .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
+  .option('--action <action>', 'the action', 'list')
+  .action(async (table: string | undefined, options: Options & { readonly action: string }) => {
+    const config = await loadConfig(options.config)
+    const callers = Object.fromEntries(chooseCallers(config, options.as).map((name) => [name, config.callers[name]]))
+    show(options, gatherFilters(config.rules, callers, { action: options.action, table }), printFilters)
   })
 
 try {

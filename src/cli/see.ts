@@ -116,7 +116,9 @@ export function printSeen({ table, callers }: SeenTable): string {
   return [
     drawTable(['', table, ...names], [...rows, ['', chalk.bold('sees in all'), ...counts]]),
     '',
-    chalk.dim('R read, U update, D delete, then what lets the caller see it; · not visible, * some fields hidden'),
+    chalk.dim(
+      'R read, U update, D delete, + own actions, then what lets the caller see it; · not visible, * some fields hidden',
+    ),
   ].join('\n')
 }
 
@@ -125,7 +127,9 @@ function cell(sight: Sight, key: string): string {
   if (!seen) return chalk.dim('·')
   const { may, hidden, seenBy } = seen.access
   const letters = `R${may.update ? 'U' : '-'}${may.delete ? 'D' : '-'}${hidden.length > 0 ? '*' : ' '}`
-  return `${may.update || may.delete ? chalk.green(letters) : letters} ${seenBy.join(', ')}`
+  const own = Object.keys(may).filter((action) => may[action] && !['update', 'delete'].includes(action))
+  const shown = [letters, ...own.map((action) => `+${action}`)].join(' ')
+  return `${Object.values(may).includes(true) ? chalk.green(shown) : shown} ${seenBy.join(', ')}`
 }
 
 const clip = (text: string, most = 24): string => (text.length > most ? `${text.slice(0, most - 1)}…` : text)

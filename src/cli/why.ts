@@ -55,8 +55,9 @@ export async function gatherWhy(
  * Checks an action typed on the command line.
  * @throws {UsageError} where it cannot be asked about a record
  */
-export function checkAction(action: string): void {
-  const askable: readonly string[] = ACTIONS.filter((each) => each !== 'create')
+export function checkAction(rulebook: Rulebook, table: string, action: string): void {
+  tableOf(rulebook.model, table)
+  const askable = [...ACTIONS.filter((each) => each !== 'create'), ...rulesOf(rulebook, table).actions]
   if (askable.includes(action)) return
   throw new UsageError(`There is no action ${JSON.stringify(action)} on a record; there is ${askable.join(', ')}.`)
 }
@@ -143,7 +144,7 @@ function describe({ who, condition, holds }: PartVerdict, when?: PartVerdict, fi
   const own =
     condition === who || condition === 'always' ? [] : [`${condition}${when ? (holds ? ' (so)' : ' (not so)') : ''}`]
   const further = when ? [`and ${when.condition}${when.holds ? ' (so)' : ' (not so)'}`] : []
-  const scope = fields ? [chalk.dim(`for ${fields.join(', ')}`)] : []
+  const scope = fields && fields.length > 0 ? [chalk.dim(`for ${fields.join(', ')}`)] : []
   return [...own, ...further, ...scope].join(' ')
 }
 

@@ -1,4 +1,4 @@
-import { all, always, any, type Condition, never, not } from './tree.js'
+import { always, type Condition, never, not } from './tree.js'
 
 /**
  * Brings a condition into its smallest equivalent shape: negation pushed down to the leaves, constants
@@ -48,11 +48,28 @@ function negate(leaf: Condition, negated: boolean): Condition {
 
 function combine(kind: 'all' | 'any', parts: readonly Condition[]): Condition {
   const [neutral, decisive] = kind === 'all' ? [always, never] : [never, always]
-  const flat = parts.flatMap((part) => (part.kind === kind ? part.of : [part]))
-  if (flat.some((part) => part.kind === decisive.kind)) return decisive
-  const kept = new Map<string, Condition>()
-  for (const part of flat) if (part.kind !== neutral.kind) kept.set(JSON.stringify(part), part)
-  const [first, ...more] = kept.values()
+  const kept: Condition[] = []
+  for (const part of parts.flatMap((each) => (each.kind === kind ? each.of : [each]))) {
+    if (part.kind === decisive.kind) return decisive
+    if (part.kind !== neutral.kind && !isAmong(part, kept)) kept.push(part)
+  }
+  const [first, ...more] = kept
   if (!first) return neutral
-  return more.length === 0 ? first : kind === 'all' ? all(...kept.values()) : any(...kept.values())
+  return more.length === 0 ? first : { kind, of: kept }
+}
+
+/** More parts than people write are not compared each with each; a repeated one does no harm. */
+const COMPARED = 32
+
+const isAmong = (part: Condition, kept: readonly Condition[]): boolean =>
+  kept.length <= COMPARED && kept.some((each) => sameData(each, part))
+
+function sameData(left: unknown, right: unknown): boolean {
+  if (left === right) return true
+  if (typeof left !== 'object' || typeof right !== 'object' || left === null || right === null) return false
+  const names = Object.keys(left)
+  return (
+    names.length === Object.keys(right).length &&
+    names.every((name) => sameData((left as Record<string, unknown>)[name], (right as Record<string, unknown>)[name]))
+  )
 }

@@ -214,7 +214,10 @@ function sentence(
   if (names.length > 0) {
     return `You may not set ${names.join(', ')} of ${table}: ${names.map((name) => `${name} ${fields[name]}`).join('; ')}.`
   }
-  const needed = [...new Set(grantsFor(rulesOf(rulebook, table), action).flatMap(({ to }) => to.map(whoName)))]
+  const grants = grantsFor(rulesOf(rulebook, table), action)
+  const needed = [
+    ...new Set(grants.flatMap(({ to, when }) => to.map((who) => whoName(who) + (when ? ` where ${print(when)}` : '')))),
+  ]
   const takes = needed.length > 0 ? `that takes ${needed.join(' or ')}` : 'nobody may'
   return `You may not ${verb} ${record}; ${takes}.`
 }

@@ -4,6 +4,7 @@ import {
   isAboutCaller,
   type Operand,
   operandsOf,
+  partsOf,
   print,
   RuleError,
 } from '../condition/index.js'
@@ -39,8 +40,10 @@ export function checkRulebook(rulebook: Rulebook): void {
   for (const [table, rules] of Object.entries(rulebook.tables)) {
     tableOf(rulebook.model, table)
     checkActions(table, rules)
-    for (const { place, condition, about } of conditionsOf(rules)) {
+    const conditions = conditionsOf(rules)
+    for (const { place, condition, about } of conditions) {
       at(`${table} ${place}`, () => {
+        checkDepth(condition)
         checkCondition(rulebook, condition, [table])
         checkMoment(condition, about)
       })
@@ -53,6 +56,8 @@ export function checkRulebook(rulebook: Rulebook): void {
     }
     checkStamps(rulebook, table, rules)
     checkFieldChecks(rulebook, table, rules)
+    // Only a may leads on to other rules, and so perhaps in a circle.
+    if (!conditions.some(({ condition }) => contains(condition, ({ kind }) => kind === 'may'))) continue
     for (const action of [...ACTIONS, ...rules.actions]) {
       at(`${table} ${action}`, () => permission(rulebook, table, action))
     }
@@ -122,6 +127,17 @@ function conditionsOf(rules: TableRules): readonly PlacedCondition[] {
     ),
     ...Object.entries(checks.records).flatMap(([name, { that }]) => placed(`check ${name}`, that, 'outcome')),
   ]
+}
+
+/** Deeper than people write; databases have limits of their own beyond. */
+const DEEPEST = 64
+
+function checkDepth(condition: Condition): void {
+  let parts: readonly Condition[] = [condition]
+  for (let depth = 0; parts.length > 0; depth += 1) {
+    if (depth > DEEPEST) throw new RuleError(`a condition nests deeper than ${DEEPEST} levels.`)
+    parts = parts.flatMap(partsOf)
+  }
 }
 
 function checkMoment(condition: Condition, about: About): void {

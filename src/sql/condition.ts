@@ -7,7 +7,7 @@ import {
   operandsOf,
   type Some,
 } from '../condition/index.js'
-import { fieldOf, type PlainValue, type Shape } from '../model/index.js'
+import { fieldOf, type Shape } from '../model/index.js'
 import { asksCaller, type Rulebook } from '../rules/index.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
@@ -109,10 +109,7 @@ function compileCompare(compilation: Compilation, compare: Compare, scopes: read
     case 'is':
       return dialect.equal(from, to, left.shape)
     case 'in':
-      // Databases with arrays take a list of any length as one value; others get its items one by one.
-      return compare.right.kind === 'value' && !dialect.numbered
-        ? compileOneOf(dialect, left, compare.right)
-        : dialect.itemOf(from, to, left.shape)
+      return dialect.itemOf(from, to, left.shape)
     case 'overlaps':
     case 'includesAll':
       return dialect[how](from, to, { type: left.shape.item ?? 'text' })
@@ -121,14 +118,6 @@ function compileCompare(compilation: Compilation, compare: Compare, scopes: read
     default:
       return sql`${from} ${raw(OPERATORS[how] as string)} ${to}`
   }
-}
-
-function compileOneOf(dialect: Dialect, left: TypedFragment, list: Operand & { kind: 'value' }): Fragment {
-  const shape: Shape = { type: list.shape.item ?? 'text' }
-  const items = (list.value as readonly PlainValue[]).map((value) =>
-    dialect.equal(left.text, slot({ kind: 'value', shape, value }, shape), left.shape),
-  )
-  return items.length === 0 ? sql`FALSE` : sql`(${join(items, ' OR ')})`
 }
 
 function compileSome(compilation: Compilation, some: Some, scopes: readonly Scope[]): Fragment {

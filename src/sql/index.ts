@@ -7,6 +7,7 @@ export { postgresql } from './postgresql.js'
 export {
   type AnswerPlan,
   type DriverRow,
+  filterStatement,
   planAnswers,
   planAnswersFor,
   planCount,

@@ -84,6 +84,12 @@ function valueIn(dialect: Dialect, field: FieldData, value: unknown): unknown {
 
 const maskId = (field: string): string => `mask ${field}`
 
+/** The condition alone, as it stands in a WHERE; level 0 is under its alias. */
+export function filterStatement(compilation: Compilation, table: string, filter: Condition): Statement {
+  const { dialect } = compilation
+  return render(compileCondition(compilation, filter, [scopeAt(dialect, table)]), dialect)
+}
+
 /** One statement that counts the records a filter lets through. */
 export function planCount(rulebook: Rulebook, dialect: Dialect, table: string, filter: Condition): Statement {
   const where = compileCondition({ rulebook, dialect }, filter, [scopeAt(dialect, table)])

@@ -171,7 +171,7 @@ function scopedStore(session: Session, store: Store) {
     create: (table: string, values: unknown) => create(session, table, values),
     update: (table: string, key: unknown, values: unknown) => change(session, table, 'update', key, values),
     delete: (table: string, key: unknown) => remove(session, table, key),
-    act: (action: Action, table: string, key: unknown, values: unknown = {}) => {
+    act: async (action: Action, table: string, key: unknown, values: unknown = {}) => {
       assertOwnAction(rulebook, table, action)
       return change(session, table, action, key, values)
     },

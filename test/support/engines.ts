@@ -56,7 +56,17 @@ export const engineNames = [...Object.keys(openers), ...Object.keys(more)].filte
   return name === 'PostgreSQL' ? available.postgresql : name === 'MariaDB' ? available.mariadb : true
 })
 
-export const openEngine = (name: string): Promise<Engine> => ({ ...openers, ...more })[name]?.() as Promise<Engine>
+let opened: Promise<readonly Engine[]> | undefined
+
+/** Every engine that can be tested here, opened once for the whole run. */
+export function openEngines(): Promise<readonly Engine[]> {
+  opened ??= Promise.all(engineNames.map((name) => ({ ...openers, ...more })[name]?.() as Promise<Engine>))
+  return opened
+}
+
+after(async () => {
+  for (const engine of (await opened) ?? []) await engine.close()
+})
 
 /** Puts a model's tables and records into an engine, in place of what was there. */
 export async function load({ store }: Engine, model: ModelData, data: Data): Promise<void> {
