@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
 import { type Browser, chromium, type Page } from 'playwright-core'
+import { rules } from '../examples/allotment/rules.js'
 import { serve } from '../examples/allotment/serve.js'
 import { browserOptions, hasChromium } from './support/browser.js'
 
@@ -87,5 +88,23 @@ describe('the page', () => {
         .getByRole('button', { name: /Edit|Delete/ })
         .count(),
     ).to.equal(0)
+  })
+
+  it('can load the core and a rulebook, as the package ships them', async () => {
+    const dist = fileURLToPath(new URL('../dist/', import.meta.url))
+    await page.route('**/pachter/**', (route) =>
+      route.fulfill({ path: dist + new URL(route.request().url()).pathname.slice('/pachter/'.length) }),
+    )
+    const message = await page.evaluate(
+      async ([json, base]) => {
+        const { readRulebook } = await import(`${base}/rules/index.js`)
+        const { decide } = await import(`${base}/decide/index.js`)
+        const record = { id: 7, authorId: 3, plotId: 6, audience: 'private' }
+        const request = { caller: { id: 2 }, action: 'get', table: 'entries', record, data: {} }
+        return (decide(readRulebook(json), request) as { message: string }).message
+      },
+      [JSON.stringify(rules), `${server.address}pachter`] as const,
+    )
+    expect(message).to.equal('There is no such record in entries.')
   })
 })

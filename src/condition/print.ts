@@ -51,7 +51,7 @@ function write(condition: Condition, names: Names, negated: boolean): string {
     case 'after':
       return write(condition.of, ['the new row', ...names.slice(1)], negated)
     case 'unchanged':
-      return `${condition.field} is ${negated ? 'changed' : 'unchanged'}`
+      return `row.${condition.field} is ${negated ? 'changed' : 'unchanged'}`
     case 'compare':
       return printCompare(condition, names, negated)
     case 'some':

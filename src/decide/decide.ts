@@ -44,7 +44,7 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
   tableOf(rulebook.model, table)
   assertAction(rulesOf(rulebook, table), table, action)
   const caller = checkCaller(rulebook.caller, request.caller)
-  const values = checkValues(rulebook, table, request.values ?? {})
+  const values = checkValues(rulebook, table, request.values ?? {}, { action, caller, now })
   const isOwn = rulesOf(rulebook, table).actions.includes(action)
   const changes = request.values !== undefined || isOwn ? { fields: Object.keys(values) } : {}
   const inquiry: Inquiry = { rulebook, table, action, caller, ...changes }

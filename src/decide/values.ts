@@ -1,4 +1,4 @@
-import type { Operand } from '../condition/index.js'
+import { type Condition, contains, type Operand, operandsOf } from '../condition/index.js'
 import {
   accepts,
   describeType,
@@ -15,34 +15,41 @@ import {
   type Action,
   type Caller,
   type FieldCheck,
+  recordChecks,
   type Rulebook,
   rulesOf,
+  specialise,
   type Stamps,
   stampsFor,
+  withoutChange,
 } from '../rules/index.js'
 import type { MemoryRecord } from './data.js'
+import { evaluator } from './evaluate.js'
+
+/** What is being done with values, and by whom. */
+export interface ValuesContext {
+  readonly action: Action
+  readonly caller: Caller
+  readonly now: Date
+  /** Problems found elsewhere already, by field; reported together with those found here. */
+  readonly found?: Readonly<Record<string, string>>
+}
 
 /**
  * Checks values sent to a create, an update or an own action, all of them at once.
  *
- * @param more problems found elsewhere already, by field; reported together with those found here
  * @returns the same values, those left `undefined` left out
  * @throws {InputError} naming every field that is unknown, of the wrong type, missing where it must not be, or
- *   that fails its check
+ *   that fails a check
  */
-export function checkValues(
-  rulebook: Rulebook,
-  table: string,
-  given: unknown,
-  more: Readonly<Record<string, string>> = {},
-): MemoryRecord {
+export function checkValues(rulebook: Rulebook, table: string, given: unknown, context: ValuesContext): MemoryRecord {
   const { fields } = tableOf(rulebook.model, table)
   const { checks } = rulesOf(rulebook, table)
   if (typeof given !== 'object' || given === null || Array.isArray(given)) {
     throw new InputError(table, { values: 'must be an object of values by field' })
   }
   const values: Record<string, unknown> = {}
-  const problems: Record<string, string> = { ...more }
+  const problems: Record<string, string> = { ...context.found }
   for (const [name, value] of Object.entries(given)) {
     const field = Object.hasOwn(fields, name) ? fields[name] : undefined
     if (!field) problems[name] = `is not a field of ${table}, which has ${Object.keys(fields).join(', ')}`
@@ -52,8 +59,61 @@ export function checkValues(
       else problems[name] = problem
     }
   }
-  if (Object.keys(problems).length > 0) throw new InputError(table, problems)
+  if (context.action === 'create') {
+    const stamped = stampsFor(rulesOf(rulebook, table), 'create')
+    for (const name of missingFields(rulebook, table, { ...stamped, ...given })) {
+      problems[name] ??= `is missing; it must be ${describeType(fields[name] as FieldData)}`
+    }
+  }
+  const all = { ...failedTogether(rulebook, table, values, problems, context), ...problems }
+  if (Object.keys(all).length > 0) throw new InputError(table, all)
   return values
+}
+
+/** The fields a create has to have a value for and has none. */
+function missingFields(rulebook: Rulebook, table: string, record: MemoryRecord): readonly string[] {
+  const { checks } = rulesOf(rulebook, table)
+  return Object.entries(tableOf(rulebook.model, table).fields)
+    .filter(([name, { optional, generated }]) => {
+      const required = checks.fields[name]?.onCreate === 'required' || !(optional || generated)
+      return required && isMissing(record[name])
+    })
+    .map(([name]) => name)
+}
+
+/**
+ * The record checks that the values alone fail. Those that look at other records, or at fields whose values
+ * are not given, are left to whoever has the record.
+ */
+function failedTogether(
+  rulebook: Rulebook,
+  table: string,
+  values: MemoryRecord,
+  problems: Readonly<Record<string, string>>,
+  { action, caller, now }: ValuesContext,
+): Record<string, string> {
+  if (caller.trusted !== undefined) return {}
+  const creating = action === 'create'
+  const record = creating
+    ? { ...values, ...stampValues(stampsFor(rulesOf(rulebook, table), action), caller, now) }
+    : values
+  const isKnown = (name: string) => !Object.hasOwn(problems, name) && (creating || Object.hasOwn(values, name))
+  const failed = recordChecks(rulesOf(rulebook, table))
+    .map((check) => ({ ...check, that: creating ? withoutChange(check.that) : check.that }))
+    .filter(({ that }) => dependsOnlyOn(that, isKnown))
+    .filter(({ that }) => !evaluator(specialise(that, caller))(record, { caller, now, lookup: () => [] }))
+  return Object.fromEntries(failed.flatMap(({ fields, message }) => fields.map((field) => [field, message])))
+}
+
+function dependsOnlyOn(condition: Condition, isKnown: (field: string) => boolean): boolean {
+  return !contains(
+    condition,
+    (part) =>
+      ['some', 'may', 'role', 'unchanged', 'after'].includes(part.kind) ||
+      operandsOf(part).some(
+        ({ kind, ...operand }) => kind === 'old' || (kind === 'field' && !isKnown((operand as { name: string }).name)),
+      ),
+  )
 }
 
 function problemWith(field: FieldData, value: unknown): string | undefined {
@@ -93,17 +153,14 @@ export function recordToCreate(
   now: Date,
 ): MemoryRecord {
   const { fields } = tableOf(rulebook.model, table)
-  const { checks } = rulesOf(rulebook, table)
   const stamps = stampValues(stampsToSet(rulebook, table, 'create', caller, values), caller, now)
   const record = Object.fromEntries(Object.keys(fields).map((name) => [name, stamps[name] ?? values[name] ?? null]))
-  const problems = Object.entries(fields)
-    .filter(([name, { optional, generated }]) => {
-      const required = checks.fields[name]?.onCreate === 'required' || !(optional || generated)
-      return required && isMissing(record[name])
-    })
-    .map(([name, field]) => [name, `is missing; it must be ${describeType(field)}`])
-  if (problems.length > 0) throw new InputError(table, Object.fromEntries(problems))
-  return record
+  const missing = missingFields(rulebook, table, record)
+  if (missing.length === 0) return record
+  throw new InputError(
+    table,
+    Object.fromEntries(missing.map((name) => [name, 'is missing, and its stamp has no value'])),
+  )
 }
 
 /** The stamps of an action; what trusted code gives itself is not stamped over. */

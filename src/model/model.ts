@@ -66,10 +66,10 @@ export function checkModel(model: ModelData): ModelData {
 }
 
 function assertName(kind: string, name: string, where?: string): void {
-  if (NAME.test(name)) return
+  if (NAME.test(name) && !(name in Object.prototype)) return
   throw new ModelError(
     `${JSON.stringify(name)}${where ? ` in ${where}` : ''} cannot name a ${kind}: ` +
-      'a name is a letter followed by at most 62 letters, digits or underscores.',
+      'a name is a letter followed by at most 62 letters, digits or underscores, and no word every object has, such as constructor.',
   )
 }
 

@@ -79,6 +79,9 @@ function checkCallerRecord({ caller, model }: Rulebook): void {
 }
 
 function checkActions(table: string, rules: TableRules): void {
+  for (const name of [...rules.actions, ...Object.keys(rules.ties), ...Object.keys(rules.denies)]) {
+    if (name in Object.prototype) throw new RuleError(`${table} uses the name ${name}, which every object has.`)
+  }
   for (const name of rules.actions) {
     if (!(ACTIONS as readonly string[]).includes(name)) continue
     throw new RuleError(`${table} has ${name} as an action of its own; every table has that.`)

@@ -1,5 +1,6 @@
 import {
   always,
+  any,
   type CallerCondition,
   type Condition,
   type Moment,
@@ -106,7 +107,7 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
     signedIn: { kind: 'signedIn' },
     anyone: always,
     now: moment(0),
-    changed: (...fields: string[]) => not({ kind: 'all', of: fields.map(unchanged) }),
+    changed: (...fields: string[]) => any(...fields.map((field) => not(unchanged(field)))),
   }
   const built: Record<string, TableRules> = {}
   for (const [name, write] of Object.entries(tables)) {

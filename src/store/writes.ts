@@ -36,10 +36,11 @@ const ATTEMPTS = 3
 /** Stores a new record. */
 export async function create(session: Session, table: string, given: unknown): Promise<ReadRecord> {
   const { rulebook, caller, dialect, clock } = session
-  const values = checkValues(rulebook, table, given, await problemsFound(session, table, 'create', given))
+  const now = clock()
+  const found = await problemsFound(session, table, 'create', given)
+  const values = checkValues(rulebook, table, given, { action: 'create', caller, now, found })
   const inquiry: Inquiry = { rulebook, table, action: 'create', caller, fields: Object.keys(values) }
   if (isClosed(inquiry)) throw refusal(closedVerdict(inquiry))
-  const now = clock()
   const record = recordToCreate(rulebook, table, values, caller, now)
   const stored = Object.keys(record).filter((name) => !isMissing(record[name]))
   const condition = specialise(createPermission(rulebook, table, Object.keys(values)), caller)
@@ -65,7 +66,7 @@ export async function change(
   const key = readKey(rulebook.model, table, givenKey)
   assertAction(rulesOf(rulebook, table), table, action)
   const found = action === 'update' ? await problemsFound(session, table, action, given) : {}
-  const values = checkValues(rulebook, table, given, found)
+  const values = checkValues(rulebook, table, given, { action, caller, now: session.clock(), found })
   const fields = Object.keys(values)
   const inquiry: Inquiry = { rulebook, table, action, caller, fields }
   if (isClosed(inquiry)) throw refusal(closedVerdict(inquiry))
