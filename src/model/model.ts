@@ -145,10 +145,11 @@ function mapValues<A, B>(record: Readonly<Record<string, A>>, change: (value: A,
 }
 
 /** Freezes plain data all the way down. */
-export function deepFreeze<T>(data: T): T {
-  if (typeof data === 'object' && data !== null && !Object.isFrozen(data)) {
-    Object.freeze(data)
-    Object.values(data).forEach(deepFreeze)
+export function deepFreeze<T extends object>(data: T): T {
+  if (Object.isFrozen(data)) return data
+  Object.freeze(data)
+  for (const value of Object.values(data)) {
+    if (typeof value === 'object' && value !== null) deepFreeze(value as object)
   }
   return data
 }

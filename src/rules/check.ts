@@ -135,12 +135,9 @@ function conditionsOf(rules: TableRules): readonly PlacedCondition[] {
 /** Deeper than people write; databases have limits of their own beyond. */
 const DEEPEST = 64
 
-function checkDepth(condition: Condition): void {
-  let parts: readonly Condition[] = [condition]
-  for (let depth = 0; parts.length > 0; depth += 1) {
-    if (depth > DEEPEST) throw new RuleError(`a condition nests deeper than ${DEEPEST} levels.`)
-    parts = parts.flatMap(partsOf)
-  }
+function checkDepth(condition: Condition, depth = 0): void {
+  if (depth > DEEPEST) throw new RuleError(`a condition nests deeper than ${DEEPEST} levels.`)
+  for (const part of partsOf(condition)) checkDepth(part, depth + 1)
 }
 
 function checkMoment(condition: Condition, about: About): void {

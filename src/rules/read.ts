@@ -37,7 +37,7 @@ export function readRulebook(json: unknown): Rules {
   if (typeof version === 'number' && version > 1) {
     throw new RulebookError('', `is of version ${version}, and this version of pachter reads up to 1; update pachter.`)
   }
-  matches(rulebookSchema, data)
+  matches(rulebookSchema, data, [])
   // What was handed over as an object stays as it is; the rulebook is frozen.
   const rulebook = (typeof json === 'string' ? data : structuredClone(data)) as Rules
   try {
@@ -59,32 +59,17 @@ function parse(text: string): unknown {
   }
 }
 
-/** Where in the file something stands; written out only where something is wrong. */
-interface Place {
-  readonly inside: Place | undefined
-  readonly name: string | number
-  readonly depth: number
-}
+/** Where in the file something stands: names and positions, from the outside in. One array serves for all. */
+type Place = (string | number)[]
 
-const within = (inside: Place | undefined, name: string | number): Place => ({
-  inside,
-  name,
-  depth: (inside?.depth ?? 0) + 1,
-})
+const printPlace = (place: Place): string =>
+  place.map((name, at) => (typeof name === 'number' ? `[${name}]` : at === 0 ? name : `.${name}`)).join('')
 
-function printPlace(place: Place | undefined): string {
-  if (!place) return ''
-  const around = printPlace(place.inside)
-  if (typeof place.name === 'number') return `${around}[${place.name}]`
-  return around === '' ? place.name : `${around}.${place.name}`
-}
-
-const wrong = (place: Place | undefined, problem: string): RulebookError =>
-  new RulebookError(printPlace(place), problem)
+const wrong = (place: Place, problem: string): RulebookError => new RulebookError(printPlace(place), problem)
 
 /** Checks data against a schema; throws with the place of what does not match. */
-function matches(schema: JsonSchema, data: unknown, place?: Place): void {
-  if (place && place.depth > DEEPEST) throw wrong(place, `nests deeper than ${DEEPEST} levels.`)
+function matches(schema: JsonSchema, data: unknown, place: Place): void {
+  if (place.length > DEEPEST) throw wrong(place, `nests deeper than ${DEEPEST} levels.`)
   if (schema.$ref) return matches(definition(schema.$ref), data, place)
   if (schema.anyOf) return matches(chooseBranch(schema.anyOf, data, place), data, place)
   if ('const' in schema && data !== schema.const) throw wrong(place, `must be ${JSON.stringify(schema.const)}.`)
@@ -97,22 +82,27 @@ function matches(schema: JsonSchema, data: unknown, place?: Place): void {
   if (schema.type === 'object') matchesProperties(schema, data as Readonly<Record<string, unknown>>, place)
 }
 
-function matchesItems(schema: JsonSchema, data: readonly unknown[], place?: Place): void {
-  const { items = {}, minItems = 0, maxItems = Infinity } = schema
-  if (data.length < minItems || data.length > maxItems) throw wrong(place, `has ${data.length} items.`)
-  data.forEach((item, at) => matches(items, item, within(place, at)))
+function matchesInside(schema: JsonSchema, data: unknown, place: Place, name: string | number): void {
+  place.push(name)
+  matches(schema, data, place)
+  place.pop()
 }
 
-function matchesProperties(schema: JsonSchema, data: Readonly<Record<string, unknown>>, place?: Place): void {
+function matchesItems(schema: JsonSchema, data: readonly unknown[], place: Place): void {
+  const { items = {}, minItems = 0, maxItems = Infinity } = schema
+  if (data.length < minItems || data.length > maxItems) throw wrong(place, `has ${data.length} items.`)
+  for (let at = 0; at < data.length; at += 1) matchesInside(items, data[at], place, at)
+}
+
+function matchesProperties(schema: JsonSchema, data: Readonly<Record<string, unknown>>, place: Place): void {
   const { properties = {}, required = [], additionalProperties } = schema
   for (const name of required) {
     if (!Object.hasOwn(data, name)) throw wrong(place, `has no ${name}.`)
   }
   for (const name of Object.keys(data)) {
     const inner = Object.hasOwn(properties, name) ? properties[name] : additionalProperties
-    const at = within(place, name)
-    if (!inner || name === '__proto__') throw wrong(at, 'is not known here.')
-    matches(inner, data[name], at)
+    if (!inner || name === '__proto__') throw wrong([...place, name], 'is not known here.')
+    matchesInside(inner, data[name], place, name)
   }
 }
 
@@ -127,7 +117,7 @@ function indexBranches(branches: readonly JsonSchema[]): ReadonlyMap<unknown, Js
 }
 
 /** Chooses the branch that was meant, so that an error is about that one. */
-function chooseBranch(branches: readonly JsonSchema[], data: unknown, place?: Place): JsonSchema {
+function chooseBranch(branches: readonly JsonSchema[], data: unknown, place: Place): JsonSchema {
   const index = branchesOf.get(branches) ?? indexBranches(branches)
   const type = typeName(data)
   const kind = type === 'object' ? (data as { kind?: unknown }).kind : undefined
