@@ -1,6 +1,8 @@
 import { spawnSync } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
+import { readRulebook } from 'pachter'
+import { rules } from '../examples/allotment/rules.js'
 import { readData } from '../examples/allotment/database.js'
 
 const demo = fileURLToPath(new URL('../examples/allotment', import.meta.url))
@@ -83,6 +85,18 @@ describe('the command line on Korenveld', () => {
     expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben').stdout).to.match(/Yes[^]*yes sharedWith/)
   })
 
+  it('emits the rulebook, and the filter for each database with its values apart', () => {
+    expect(readRulebook(pachter('emit', 'json').stdout)).to.deep.equal(rules)
+    const sql = pachter('emit', 'sql', 'entries', '--as', 'ana').stdout
+    expect(sql).to.match(/-- postgresql\n.*ANY \(ARRAY\(SELECT[^]*-- sqlite\n.*IN \(SELECT[^]*-- mariadb\n.*EXISTS/)
+    expect(sql)
+      .to.match(/-- values: 1, /)
+      .and.not.include("'public'")
+    expect(pachter('emit', 'sql', 'jobs', '--as', 'nobody').stdout).to.match(
+      /nobody: list jobs, refused without a query/,
+    )
+  })
+
   it('answers wrong use with one line that says what there is, and status 2', () => {
     const wrong: [string[], RegExp][] = [
       [['see', 'entrys'], /no table "entrys"; there is members, sites/],
@@ -95,6 +109,7 @@ describe('the command line on Korenveld', () => {
       [['why', 'read', 'entries', '1'], /Name one caller with --as/],
       [['see', '--config', 'nowhere.ts'], /no nowhere.ts here/],
       [['see', '--config', 'model.ts'], /has to export/],
+      [['emit', 'sql', 'jobs', '--action', 'paint'], /no action "paint" in jobs; there is read/],
       [['sea'], /unknown command 'sea'/],
     ]
     for (const [args, message] of wrong) {

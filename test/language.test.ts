@@ -50,6 +50,8 @@ describe('the rule language on Korenveld', () => {
       expect(
         await refusalOf(as(eva).act('approve', 'applications', 1, { motivation: 'Because I say so.' })),
       ).to.include({ status: 403 })
+      const own = await refusalOf(as(eva).act('approve', 'applications', 1, { status: 'waiting' }))
+      expect(own.message).to.match(/status is set by the server/)
       expect(await refusalOf(as(eva).act('improve', 'applications', 1))).to.have.property('code', 'name-unknown')
       expect(await as(eva).act('approve', 'applications', 1)).to.include({ status: 'approved' })
       const again = await refusalOf(as(eva).act('approve', 'applications', 1))

@@ -44,9 +44,11 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
   tableOf(rulebook.model, table)
   assertAction(rulesOf(rulebook, table), table, action)
   const caller = checkCaller(rulebook.caller, request.caller)
-  const values = checkValues(rulebook, table, request.values ?? {}, { action, caller, now })
-  const isOwn = rulesOf(rulebook, table).actions.includes(action)
-  const changes = request.values !== undefined || isOwn ? { fields: Object.keys(values) } : {}
+  // Without values, a question about an update is one about the record as it stands.
+  const writes =
+    action === 'create' || rulesOf(rulebook, table).actions.includes(action) || request.values !== undefined
+  const values = writes ? checkValues(rulebook, table, request.values ?? {}, { action, caller, now }) : {}
+  const changes = writes ? { fields: Object.keys(values) } : {}
   const inquiry: Inquiry = { rulebook, table, action, caller, ...changes }
   if (isClosed(inquiry)) return closedVerdict(inquiry)
   const record = action === 'create' ? recordToCreate(rulebook, table, values, caller, now) : request.record

@@ -169,9 +169,11 @@ function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Recor
   const refused: Record<string, string> = {}
   for (const field of fields) {
     const sees = () => isKey(inquiry, field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
-    if (changing && facts(unchangedId(field)) && sees()) continue
+    const stamped = Object.hasOwn(stampsFor(rules, action), field)
+    const canStay = changing && !(stamped && action !== 'update')
+    if (canStay && facts(unchangedId(field)) && sees()) continue
     const covering = grants.filter((grant) => covers(grant, field) && grantHolds(grant, facts))
-    if (Object.hasOwn(stampsFor(rules, action), field)) refused[field] = 'is set by the server'
+    if (stamped) refused[field] = 'is set by the server'
     else if (changing && isKey(inquiry, field)) refused[field] = 'is part of the key, which never changes'
     else if (changing && isFixed(rulebook, table, action, field)) refused[field] = 'never changes'
     else if (covering.length === 0) refused[field] = 'is not yours to set'

@@ -64,8 +64,12 @@ export function planChange(
   const { dialect } = compilation
   const root = scopeAt(dialect, table)
   const next = changedScope(compilation, changes, root)
-  const fields = [...settable, ...Object.keys(changes.stamps).filter((name) => !settable.includes(name))]
-  const set = fields.map((name) => sql`${raw(dialect.identifier(name))} = ${next.column(name)}`)
+  // A stamp is set even where its field was sent back as it was.
+  const stamped = changedScope(compilation, { given: [], stamps: changes.stamps }, root)
+  const set = [
+    ...settable.map((name) => [name, next] as const),
+    ...Object.keys(changes.stamps).map((name) => [name, stamped] as const),
+  ].map(([name, scope]) => sql`${raw(dialect.identifier(name))} = ${scope.column(name)}`)
   // Where values are given, an update that changes nothing writes nothing, stamps neither.
   const changed = changes.given.length > 0 ? [any(...changes.given.map((name) => not(unchanged(name))))] : []
   const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))

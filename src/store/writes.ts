@@ -72,7 +72,7 @@ export async function change(
   if (isClosed(inquiry)) throw refusal(closedVerdict(inquiry))
   const condition = specialise(changePermission(rulebook, table, action, fields), caller)
   const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
-  const settable = settableOf(session, table, action, fields)
+  const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
   const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
   const statement = writes && planChange({ rulebook, dialect }, table, changes, settable, condition)
   return attempt(table, async () => {

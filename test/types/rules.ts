@@ -1,5 +1,6 @@
 // Compiled by types.test.ts: each marked line must be an error for the compiler, and no other line may be.
 import {
+  all,
   createGuard,
   defineCaller,
   defineModel,
@@ -88,3 +89,30 @@ export async function use(store: Store): Promise<void> {
 }
 
 export const anyModel: Model = model
+
+const wide = defineCaller(
+  { id: integer() },
+  { roles: ['warden', 'chief'], abilities: { judge: ['chief'] }, channels: ['script'], implies: { chief: ['warden'] } },
+)
+defineRules(model, wide, {
+  plots: ({ row, old, changed, able, channel, role, table }) => {
+    // @ts-expect-error there is no such ability
+    able('jugde')
+    // @ts-expect-error there is no such channel
+    channel('phone')
+    // @ts-expect-error there is no such field to change
+    changed('stat')
+    // @ts-expect-error old values have their types too
+    old.state.is('sold')
+    // @ts-expect-error a condition on the record is no condition on the caller
+    table.grants({ read: [row.fallow.is(true)] })
+    // @ts-expect-error a range has the type of its field, and text has none
+    table.checks({ state: { range: [1, 2] } })
+    const own = table.actions('lease')
+    // @ts-expect-error there is no such action
+    own.grants({ leaze: [role('chief')] })
+    return own.grants({ lease: [all(role('warden'), channel('script'))] })
+  },
+})
+// @ts-expect-error only roles there are can be implied
+defineCaller({ id: integer() }, { roles: ['warden'], implies: { chief: ['warden'] } })
