@@ -50,6 +50,8 @@ describe('the model', () => {
     [() => defineModel({ plots: { number: text() } }), /plots has no key/],
     [() => defineModel({ plots: { id: integer().key().optional() } }), /part of the key and cannot be optional/],
     [() => defineModel({ plots: { 'id"; --': integer().key() } }), /cannot name a field/],
+    [() => defineModel({ constructor: { id: integer().key() } }), /cannot name a table/],
+    [() => defineModel(JSON.parse('{"__proto__":{}}')), /cannot name a table/],
     [
       () => defineModel({ plots: { id: integer().key(), siteId: references('sites') } }),
       /"sites", which the model does not/,

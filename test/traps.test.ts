@@ -2,6 +2,7 @@ import { expect } from 'chai'
 import {
   bigInteger,
   boolean,
+  CallerError,
   type Condition,
   createGuard,
   type Data,
@@ -140,6 +141,18 @@ describe('what databases are known to see differently', () => {
       expect(await seen(({ row, caller: me }) => row.email.is(me.email), { ...ME, email })).to.deep.equal([at])
       expect(await seen(({ row }) => row.email.oneOf([email, 'none']))).to.deep.equal([at])
       expect(await seen(({ row }) => row.email.startsWith(email))).to.include(at)
+    }
+  })
+
+  it('text with NUL or half a character reaches no engine', async () => {
+    for (const email of ['a\0b', '\ud83c']) {
+      const error = await seen(({ row, caller: me }) => row.email.is(me.email), { ...ME, email }).catch(
+        (each: Error) => each,
+      )
+      expect(error).to.be.instanceOf(CallerError)
+      expect(() =>
+        defineRules(model, caller, { seeds: ({ row, table }) => table.ties({ t: row.email.is(email) }) }),
+      ).to.throw(RuleError)
     }
   })
 
