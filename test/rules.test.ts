@@ -109,6 +109,7 @@ describe('conditions', () => {
       [onMembers(({ row, now }) => row.joinedAt.atMost(now)), 'row.joinedAt is at most now'],
       [onMembers(({ role, signedIn }) => not(all(role('keeper'), signedIn))), 'not (role keeper and signed in)'],
     ]
+    lines.push([onPlots(({ row }) => all(any(row.id.is(1)), any())), 'row.id is 1 and never'])
     for (const [condition, line] of lines) expect(print(condition)).to.equal(line)
   })
 

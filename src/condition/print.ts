@@ -1,4 +1,4 @@
-import type { Comparison, Condition, Operand } from './tree.js'
+import { always, type Comparison, type Condition, never, type Operand } from './tree.js'
 
 const WORDS: Readonly<Record<Comparison, readonly [plain: string, negated: string]>> = {
   is: ['is', 'is not'],
@@ -33,6 +33,9 @@ function write(condition: Condition, names: Names, negated: boolean): string {
       return write(condition.of, names, !negated)
     case 'all':
     case 'any': {
+      const [only, ...more] = condition.of
+      if (!only) return write(condition.kind === 'all' ? always : never, names, negated)
+      if (more.length === 0) return write(only, names, negated)
       const word = condition.kind === 'all' ? ' and ' : ' or '
       const parts = condition.of.map((part) => bracket(part, condition.kind, write(part, names, false)))
       const text = parts.join(word)
@@ -82,6 +85,7 @@ function named(names: Names, level: number, name: string | undefined): Names {
 
 /** Brackets what would read wrongly inside its surroundings. */
 function bracket(part: Condition, around: 'all' | 'any' | 'not', text: string): string {
+  if ((part.kind === 'any' || part.kind === 'all') && part.of.length < 2) return text
   const loose = part.kind === 'any' ? around !== 'any' : part.kind === 'all' && around !== 'all'
   return loose ? `(${text})` : text
 }
