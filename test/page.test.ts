@@ -20,7 +20,7 @@ describe('the page', () => {
     server = await serve(0)
     browser = await chromium.launch(browserOptions())
     page = await browser.newPage()
-    page.setDefaultTimeout(10_000)
+    page.setDefaultTimeout(30_000)
     await page.goto(server.address)
     await page.getByTestId('entries-1').first().waitFor()
   })
