@@ -1,5 +1,5 @@
 import type { Comparison, Condition, Operand } from '../condition/index.js'
-import { fromPlain, isMissing, sameValue, unitsOf, type Value } from '../model/index.js'
+import { fromPlain, isMissing, rankOf, sameValue, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Lookup, MemoryRecord } from './data.js'
 
@@ -109,10 +109,6 @@ const COMPARE: Readonly<Record<Comparison, (left: Value, right: Value) => boolea
   overlaps: (left, right) => (right as readonly Value[]).some((item) => (left as readonly Value[]).includes(item)),
   includesAll: (left, right) => (right as readonly Value[]).every((item) => (left as readonly Value[]).includes(item)),
 }
-
-/** What values are ordered by; the only texts with an order are decimals. */
-const rankOf = (value: Value): number | bigint | Date =>
-  typeof value === 'string' ? unitsOf(value) : (value as number | bigint | Date)
 
 function read(operand: Operand): Read {
   switch (operand.kind) {

@@ -4,7 +4,7 @@ export { answer, decide, type DecideRequest, isClosed } from './decide.js'
 export { evaluator, type World } from './evaluate.js'
 export { type Facts, type Inquiry, type Question, questionsFor, unchangedId } from './questions.js'
 export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError } from './refuse.js'
-export { checkValues, recordToCreate, stampsToSet, stampValues } from './values.js'
+export { checkValues, recordToCreate, stampsToSet, stampValues, valueWithoutRecord } from './values.js'
 export {
   closedVerdict,
   type DenyVerdict,

@@ -7,8 +7,8 @@ import {
   InputError,
   isMissing,
   type PlainValue,
+  rankOf,
   tableOf,
-  unitsOf,
   type Value,
 } from '../model/index.js'
 import {
@@ -61,7 +61,7 @@ export function checkValues(rulebook: Rulebook, table: string, given: unknown, c
   }
   if (context.action === 'create') {
     const stamped = stampsFor(rulesOf(rulebook, table), 'create')
-    for (const name of missingFields(rulebook, table, { ...stamped, ...given })) {
+    for (const name of missingFields(rulebook, table, { ...given, ...stamped })) {
       problems[name] ??= `is missing; it must be ${describeType(fields[name] as FieldData)}`
     }
   }
@@ -136,8 +136,8 @@ function failedCheck(field: FieldData, { length, range, pattern }: FieldCheck, v
 }
 
 function isWithin(field: FieldData, value: Value, [lowest, highest]: readonly [PlainValue, PlainValue]): boolean {
-  const rank = (each: unknown) => (typeof each === 'string' ? unitsOf(each) : (each as number | bigint | Date))
-  return rank(value) >= rank(fromPlain(field, lowest)) && rank(value) <= rank(fromPlain(field, highest))
+  const rank = (end: PlainValue) => rankOf(fromPlain(field, end) as Value)
+  return rankOf(value) >= rank(lowest) && rankOf(value) <= rank(highest)
 }
 
 /**
@@ -178,13 +178,16 @@ export function stampsToSet(
 
 /** The values the server sets. A caller attribute that is missing leaves the field without a value. */
 export function stampValues(stamps: Stamps, caller: Caller, now: Date): MemoryRecord {
-  return Object.fromEntries(Object.entries(stamps).map(([name, operand]) => [name, stampValue(operand, caller, now)]))
+  return Object.fromEntries(
+    Object.entries(stamps).map(([name, operand]) => [name, valueWithoutRecord(operand, caller, now)]),
+  )
 }
 
-function stampValue(operand: Operand, caller: Caller, now: Date): unknown {
+/** The value of an operand that no record has a say in; none for a field. */
+export function valueWithoutRecord(operand: Operand, { attributes, roles }: Caller, now: Date): unknown {
   switch (operand.kind) {
     case 'caller':
-      return operand.name === 'roles' ? caller.roles : (caller.attributes[operand.name] ?? null)
+      return operand.name === 'roles' ? roles : (attributes[operand.name] ?? null)
     case 'now':
       return new Date(now.getTime() + operand.plusSeconds * 1000)
     case 'value':

@@ -39,7 +39,7 @@ export {
   tableOf,
   type Tables,
 } from './model.js'
-export { childOf, childrenOf, parentName, parentsOf, type Relation } from './relations.js'
+export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
 export {
   accepts,
   decimalFrom,
@@ -47,6 +47,7 @@ export {
   fromPlain,
   isMissing,
   type PlainValue,
+  rankOf,
   sameValue,
   type Shape,
   toPlain,

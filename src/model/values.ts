@@ -32,6 +32,11 @@ export function unitsOf(decimal: string): bigint {
   return BigInt(decimal.replace('.', ''))
 }
 
+/** What a value is ordered by; the only texts with an order are decimals. */
+export function rankOf(value: Value): number | bigint | Date {
+  return typeof value === 'string' ? unitsOf(value) : (value as number | bigint | Date)
+}
+
 /** A decimal of this scale from a whole number of its smallest unit. */
 export function decimalFrom(units: bigint, scale: number): string {
   const digits = String(units < 0n ? -units : units).padStart(scale + 1, '0')

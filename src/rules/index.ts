@@ -23,7 +23,6 @@ export {
   createPermission,
   expand,
   fieldSight,
-  holds,
   isFixed,
   permission,
   recordChecks,

@@ -1,4 +1,5 @@
-import { fromPlain, isMissing, type Value } from '../model/index.js'
+import { valueWithoutRecord } from '../decide/index.js'
+import { isMissing, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Dialect } from './dialect.js'
 import type { Slot } from './fragment.js'
@@ -12,22 +13,13 @@ export interface Bindings {
 }
 
 /** The values for a statement's placeholders, as the driver takes them. */
-export function bind(dialect: Dialect, slots: readonly Slot[], bindings: Bindings): readonly unknown[] {
+export function bind(
+  dialect: Dialect,
+  slots: readonly Slot[],
+  { caller, now, given = {} }: Bindings,
+): readonly unknown[] {
   return slots.map(({ source, shape }) => {
-    const value = valueOf({ source, shape }, bindings)
+    const value = source.kind === 'given' ? given[source.name] : valueWithoutRecord(source, caller, now)
     return isMissing(value) ? null : dialect.toDriver(shape, value as Value)
   })
-}
-
-function valueOf({ source }: Slot, { caller, now, given = {} }: Bindings): unknown {
-  switch (source.kind) {
-    case 'caller':
-      return source.name === 'roles' ? caller.roles : caller.attributes[source.name]
-    case 'now':
-      return new Date(now.getTime() + source.plusSeconds * 1000)
-    case 'value':
-      return fromPlain(source.shape, source.value)
-    case 'given':
-      return Object.hasOwn(given, source.name) ? given[source.name] : null
-  }
 }

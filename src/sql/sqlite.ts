@@ -35,9 +35,9 @@ export const sqlite: Dialect = Object.freeze({
   among: (column, { selected, source, where }, shape) =>
     sql`${exact(column, shape)} IN (SELECT ${selected} FROM ${source} WHERE ${where})`,
   itemOf: (item, list, shape) => sql`${exact(item, shape)} IN (${items(list)})`,
-  overlaps: (left, right) => sql`EXISTS (SELECT 1 FROM json_each(${left}) AS l WHERE l.value IN (${items(right)}))`,
+  overlaps: (left, right) => sql`EXISTS (SELECT 1 FROM json_each(${left}) AS _l WHERE _l.value IN (${items(right)}))`,
   includesAll: (left, right) =>
-    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM json_each(${right}) AS m WHERE m.value NOT IN (${items(left)})))`,
+    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM json_each(${right}) AS _m WHERE _m.value NOT IN (${items(left)})))`,
   startsWith: (text, prefix) => sql`substr(${text}, 1, length(${prefix})) = ${prefix} COLLATE BINARY`,
   limit: (count) => sql` LIMIT ${count}`,
   toDriver,
