@@ -1,6 +1,16 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { type Condition, decide, evaluator, lookupIn, normalise, print, RefusedError, type Rulebook } from 'pachter'
+import {
+  type Condition,
+  decide,
+  evaluator,
+  InputError,
+  lookupIn,
+  normalise,
+  print,
+  RefusedError,
+  type Rulebook,
+} from 'pachter'
 import { checkCaller } from 'pachter/rules'
 import { bind, planCount, postgresql } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
@@ -160,7 +170,7 @@ describe('memory and PostgreSQL', () => {
               else await scoped.delete(table, key)
               return 200
             } catch (error) {
-              if (error instanceof RefusedError) return error.status
+              if (error instanceof RefusedError || error instanceof InputError) return error.status
               // Other records refer to it, which only the database minds, and only once the rules let it through.
               if (action === 'delete' && String(error).includes('foreign key')) return 200
               throw error
