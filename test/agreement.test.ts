@@ -12,7 +12,7 @@ import {
   type Rulebook,
 } from 'pachter'
 import { checkCaller } from 'pachter/rules'
-import { bind, planCount, postgresql } from 'pachter/sql'
+import { planCount, postgresql } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { rules } from '../examples/allotment/rules.js'
 import { NOW, openKorenveld } from './support/korenveld.js'
@@ -97,11 +97,11 @@ describe('memory and PostgreSQL', () => {
         const meets = evaluator(condition)
         const inMemory = (data['entries'] ?? []).filter((entry) => meets(entry, world)).length
         for (const form of [condition, normalise(condition)]) {
-          const { text, slots } = planCount(rulebook, postgresql, 'entries', form)
-          const {
-            rows: [row],
-          } = await store.query(text, bind(postgresql, slots, { caller, now: NOW }))
-          expect(Number(row?.['count']), `${print(form)}\n${text}`).to.equal(inMemory)
+          for (const how of ['walk', 'scan', 'gather'] as const) {
+            const { text, bind } = planCount({ rulebook, dialect: postgresql, form: how }, 'entries', form)
+            const { rows } = await store.query(text, bind({ caller, clock: () => NOW }))
+            expect(Number(rows[0]?.['count']), `${print(form)}\n${text}`).to.equal(inMemory)
+          }
         }
       }),
       { numRuns: 400 },

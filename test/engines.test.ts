@@ -65,9 +65,12 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
 }
 
 const guardOn = (rulebook: World['rulebook'], store: Store, caller: object): AnyStore =>
-  createGuard({ rules: rulebook as Rules<never, never>, store, clock: () => NOW, onTrusted: () => undefined }).as(
-    caller as never,
-  ) as unknown as AnyStore
+  createGuard({
+    rules: rulebook as Rules<never, never>,
+    store,
+    clock: () => NOW,
+    ...('trusted' in caller && { onDecision: () => undefined }),
+  }).as(caller as never) as unknown as AnyStore
 
 async function listInEngine(
   { rulebook }: World,
@@ -75,10 +78,15 @@ async function listInEngine(
   { store }: Engine,
 ): Promise<Rows | 'refused'> {
   try {
-    const rows = (await guardOn(rulebook, store, caller)['list']?.(table, { access: true })) as readonly {
-      $access: Access
-    }[]
-    return rows.map(({ $access, ...record }) => ({ record, access: $access }))
+    const ask = async (form: string) => {
+      const rows = (await guardOn(rulebook, store, caller)['list']?.(table, { access: true, form })) as readonly {
+        $access: Access
+      }[]
+      return rows.map(({ $access, ...record }) => ({ record, access: $access }))
+    }
+    const [gathered, ...others] = [await ask('gather'), await ask('scan'), await ask('walk')]
+    for (const other of others) expect(other).to.deep.equal(gathered)
+    return gathered as Rows
   } catch (error) {
     if (error instanceof RefusedError) return 'refused'
     throw error

@@ -33,7 +33,7 @@ export async function openDemoStore(): Promise<Store> {
   for (const [table, records] of Object.entries(await readData())) {
     for (const record of records) {
       const { text, values } = insertRecord(model, store.dialect, table, record)
-      await store.query(text, values)
+      await store.query(text, [...values])
     }
     if (model.tables[table]?.fields['id']?.generated) {
       // The next record the database numbers itself follows on.

@@ -1,7 +1,7 @@
 import { isClosed } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { assertAction, checkCaller, permission, type Rulebook, rulesOf, specialise } from '../rules/index.js'
-import { bind, type Dialect, filterStatement, mariadb, postgresql, sqlite } from '../sql/index.js'
+import { type Dialect, filterStatement, mariadb, postgresql, sqlite } from '../sql/index.js'
 
 const DIALECTS: readonly Dialect[] = [postgresql, sqlite, mariadb]
 
@@ -31,8 +31,8 @@ export function gatherFilters(
       const closed = isClosed({ rulebook, table, action, caller })
       const condition = specialise(permission(rulebook, table, action), caller)
       const filters = DIALECTS.map((dialect) => {
-        const { text, slots } = filterStatement({ rulebook, dialect }, table, condition)
-        return { dialect: dialect.name, where: text, values: bind(dialect, slots, { caller, now: new Date() }) }
+        const { text, bind } = filterStatement({ rulebook, dialect, form: 'gather' }, table, condition)
+        return { dialect: dialect.name, where: text, values: bind({ caller, clock: () => new Date() }) }
       })
       return { table, action, caller: name, closed, filters }
     })

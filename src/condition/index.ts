@@ -1,6 +1,7 @@
 export { RuleError } from './errors.js'
 export { normalise } from './normalise.js'
 export { print, printOperand } from './print.js'
+export { mapOperands, shift } from './shift.js'
 export { type Many, type Row, rowOf } from './row.js'
 export {
   type AnyTerm,

@@ -109,6 +109,8 @@ export function printOperand(operand: Operand, names: Names = ['row']): string {
       return `caller.${operand.name}`
     case 'now':
       return operand.plusSeconds === 0 ? 'now' : `now ${spanOf(operand.plusSeconds)}`
+    case 'given':
+      return operand.name
     case 'value':
       return printValue(operand.value)
   }

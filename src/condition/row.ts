@@ -4,7 +4,9 @@ import {
   type IsUnion,
   type Model,
   type ModelData,
+  type ParentName,
   parentsOf,
+  type ReferringFields,
   type Relation,
   type TableName,
   tableOf,
@@ -15,14 +17,6 @@ import {
 } from '../model/index.js'
 import { atNewLevel, term, type TermFor, wrapSteps } from './term.js'
 import { always, type Condition, not } from './tree.js'
-
-/** The name a reference field makes available: `plot` for `plotId`. */
-type ParentName<F extends string> = F extends `${infer S}Id` ? S : F extends `${infer S}_id` ? S : `${F}Record`
-
-type ReferringFields<M, C extends TableName<M>, T extends string> = {
-  [F in keyof TablesOf<M>[C]]: TargetOf<TablesOf<M>[C][F]> extends T ? F : never
-}[keyof TablesOf<M>[C]] &
-  string
 
 /** The records of a table that refer to this one. */
 export interface Many<M, C extends TableName<M>> {

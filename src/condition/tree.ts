@@ -12,6 +12,8 @@ export type Operand =
   | { readonly kind: 'caller'; readonly name: string }
   | { readonly kind: 'value'; readonly shape: Shape; readonly value: PlainValue }
   | { readonly kind: 'now'; readonly plusSeconds: number }
+  /** A value that comes with a request, by name; never part of a rulebook. */
+  | { readonly kind: 'given'; readonly name: string; readonly shape: Shape }
 
 /** How two operands are compared. A missing operand makes any of them false. */
 export type Comparison =

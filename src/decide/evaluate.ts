@@ -121,6 +121,8 @@ function read(operand: Operand): Read {
     case 'caller':
       if (operand.name === 'roles') return ({ caller }) => (caller.signedIn ? caller.roles : null)
       return ({ caller }) => (Object.hasOwn(caller.attributes, operand.name) ? caller.attributes[operand.name] : null)
+    case 'given':
+      throw new TypeError('A value that comes with a request is known to databases only.')
     case 'now':
       return ({ now }) => new Date(now.getTime() + operand.plusSeconds * 1000)
     case 'value': {

@@ -194,6 +194,7 @@ export function valueWithoutRecord(operand: Operand, { attributes, roles }: Call
       return fromPlain(operand.shape, operand.value)
     case 'field':
     case 'old':
+    case 'given':
       return null
   }
 }

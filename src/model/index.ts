@@ -17,8 +17,12 @@ export {
 export type {
   FieldName,
   IsUnion,
+  KeyFields,
   KeyOf,
+  ParentName,
   RecordOf,
+  ReferringFields,
+  RelationsOf,
   TableName,
   TablesOf,
   TargetOf,

@@ -10,7 +10,10 @@ export type TableName<M> = keyof TablesOf<M> & string
 /** The names of a table's fields. */
 export type FieldName<M, T extends TableName<M>> = keyof TablesOf<M>[T] & string
 
-type KeyFields<F> = { [K in keyof F]: F[K] extends Field<unknown, boolean, string | null, true> ? K : never }[keyof F]
+/** The fields of a table that make up its key. */
+export type KeyFields<F> = {
+  [K in keyof F]: F[K] extends Field<unknown, boolean, string | null, true> ? K : never
+}[keyof F]
 
 /** The table a field refers to, or `null`. */
 export type TargetOf<F> = F extends Field<unknown, boolean, infer R, boolean> ? R : null
@@ -50,6 +53,28 @@ export type KeyOf<M, T extends TableName<M>> =
   IsUnion<KeyFields<TablesOf<M>[T]>> extends true
     ? { readonly [F in KeyFields<TablesOf<M>[T]> & string]: ValueOf<TablesOf<M>, TablesOf<M>[T][F]> }
     : ValueOf<TablesOf<M>, TablesOf<M>[T][KeyFields<TablesOf<M>[T]>]>
+
+/** The name a reference field makes available: `plot` for `plotId`. */
+export type ParentName<F extends string> = F extends `${infer S}Id` ? S : F extends `${infer S}_id` ? S : `${F}Record`
+
+/** The fields of a table that refer to another. */
+export type ReferringFields<M, C extends TableName<M>, T extends string> = {
+  [F in keyof TablesOf<M>[C]]: TargetOf<TablesOf<M>[C][F]> extends T ? F : never
+}[keyof TablesOf<M>[C]] &
+  string
+
+/** Where each relation of a table leads, by its name: `plot` to one of `plots`, `remarks` to many. */
+export type RelationsOf<M, T extends TableName<M>> = {
+  readonly [
+    F in keyof TablesOf<M>[T] & string as [TargetOf<TablesOf<M>[T][F]>] extends [null] ? never : ParentName<F>
+  ]: { readonly table: TargetOf<TablesOf<M>[T][F]> & TableName<M>; readonly one: true; readonly by: never }
+} & {
+  readonly [C in TableName<M> as [ReferringFields<M, C, T>] extends [never] ? never : C]: {
+    readonly table: C
+    readonly one: false
+    readonly by: ReferringFields<M, C, T>
+  }
+}
 
 /** Whether a type is a union of several. */
 export type IsUnion<U, V = U> = [U] extends [never] ? false : U extends V ? ([V] extends [U] ? false : true) : never

@@ -80,7 +80,7 @@ export interface Trusted {
 }
 
 /**
- * A caller that the rules do not bind, such as a nightly import. Every use is reported to the guard's `onTrusted`.
+ * A caller that the rules do not bind, such as a nightly import. Every use is reported to the guard's `onDecision`.
  *
  * @param reason why, in words for whoever reads the log; not empty
  * @throws {CallerError} where the reason is empty

@@ -273,6 +273,8 @@ function shapeOf(rulebook: Rulebook, operand: Operand, levels: Levels): Shape {
       return fieldOf(rulebook.model, tableAt(levels, 0), operand.name)
     case 'now':
       return { type: 'timestamp' }
+    case 'given':
+      throw new RuleError('a value that comes with a request cannot stand in a rule.')
     case 'value':
       assertPlain(operand.shape, operand.value)
       return operand.shape

@@ -54,5 +54,6 @@ export {
 } from './rulebook.js'
 export { defineRules, type RuleContext, type RuleFunctions, type Rules } from './rules.js'
 export type { AsForSpec, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } from './table.js'
+export { asSeen } from './seen.js'
 export { readRulebook, RulebookError } from './read.js'
 export { rulebookSchema } from './schema.js'

@@ -10,6 +10,7 @@ import {
   type Operand,
   operandsOf,
   RuleError,
+  shift,
   unchanged,
 } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
@@ -207,33 +208,6 @@ function expandRole({ caller, model }: Rulebook, anyOf: readonly string[]): Cond
       right: { kind: 'value', shape: { type: 'list', item: 'text' }, value: serving },
     },
   })
-}
-
-/** Moves a condition about level 0 so that it is about a deeper level; its own steps go deeper with it. */
-function shift(condition: Condition, by: number): Condition {
-  const operand = (each: Operand): Operand => (each.kind === 'field' ? { ...each, level: each.level + by } : each)
-  switch (condition.kind) {
-    case 'all':
-    case 'any':
-      return { ...condition, of: condition.of.map((part) => shift(part, by)) }
-    case 'not':
-      return { ...condition, of: shift(condition.of, by) }
-    case 'isSet':
-      return { ...condition, operand: operand(condition.operand) }
-    case 'compare':
-      return { ...condition, left: operand(condition.left), right: operand(condition.right) }
-    case 'some': {
-      const { from, to, where } = condition
-      return {
-        ...condition,
-        from: operand(from),
-        to: { ...to, level: to.level + by },
-        where: shift(where, by),
-      }
-    }
-    default:
-      return condition
-  }
 }
 
 /** What remains of a condition for this caller: roles and missing attributes are decided, the rest is left. */

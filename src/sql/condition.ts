@@ -9,7 +9,7 @@ import {
 } from '../condition/index.js'
 import { fieldOf, type Shape } from '../model/index.js'
 import { asksCaller, type Rulebook } from '../rules/index.js'
-import type { Dialect } from './dialect.js'
+import type { Dialect, Form } from './dialect.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
@@ -22,6 +22,8 @@ export interface Scope {
 export interface Compilation {
   readonly rulebook: Rulebook
   readonly dialect: Dialect
+  /** How records are to be found; left out, one by one, as for a record known by its key. */
+  readonly form?: Form
   /** The record as it will be, for conditions on an update. */
   readonly next?: Scope
   /** The record as it was, inside a condition on how it will be. */
@@ -121,7 +123,7 @@ function compileCompare(compilation: Compilation, compare: Compare, scopes: read
 }
 
 function compileSome(compilation: Compilation, some: Some, scopes: readonly Scope[]): Fragment {
-  const { dialect } = compilation
+  const { dialect, form = 'walk' } = compilation
   const { table, from, to, where } = some
   const inner = scopeAt(dialect, table, to.level)
   const start = compileOperand(compilation, from, scopes)
@@ -130,16 +132,14 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   deeper[to.level] = inner
   const condition = compileCondition(compilation, where, deeper)
   const selected = inner.column(to.field)
-  // A subquery about the caller alone is evaluated once, and its few keys then drive an index.
-  if (from.kind === 'field' && asksCaller(where) && !refersOutside(where, to.level)) {
-    return dialect.among(start.text, { selected, source, where: condition }, start.shape)
-  }
-  const matches = dialect.equal(selected, start.text, start.shape)
-  return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${matches} AND ${condition})`
+  const subquery = { selected, source, where: condition }
+  // A subquery about the caller alone can be evaluated once, and its few keys then drive an index.
+  const byCaller = from.kind === 'field' && asksCaller(where) && !refersOutside(where, to.level)
+  return dialect[byCaller ? 'among' : 'finds'](start.text, subquery, start.shape, form)
 }
 
 /** Whether a condition inside a `some` looks at records outside it. */
-function refersOutside(where: Condition, level: number): boolean {
+export function refersOutside(where: Condition, level: number): boolean {
   return contains(
     where,
     (part) =>
@@ -171,6 +171,8 @@ function compileOperand(compilation: Compilation, operand: Operand, scopes: read
       return typedSlot(operand, { type: 'timestamp' })
     case 'value':
       return typedSlot(operand, operand.shape)
+    case 'given':
+      return typedSlot({ kind: 'given', name: operand.name }, operand.shape)
     case 'caller':
       return typedSlot(operand, callerShape(rulebook, operand.name))
   }

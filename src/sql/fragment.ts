@@ -4,18 +4,13 @@ import type { Shape } from '../model/index.js'
 /** A place in a statement for a value: of the caller, the rules, the clock, or given with the request. */
 export interface Slot {
   readonly shape: Shape
-  readonly source: Exclude<Operand, { kind: 'field' | 'old' }> | { readonly kind: 'given'; readonly name: string }
+  readonly source:
+    Exclude<Operand, { kind: 'field' | 'old' | 'given' }> | { readonly kind: 'given'; readonly name: string }
 }
 
 /** A piece of SQL: text that came from code or the model, and slots. Values never become text. */
 export interface Fragment {
   readonly pieces: readonly (string | Slot)[]
-}
-
-/** SQL text with the slots its placeholders stand for, in their order. */
-export interface Statement {
-  readonly text: string
-  readonly slots: readonly Slot[]
 }
 
 /**
@@ -36,24 +31,4 @@ export const slot = (source: Slot['source'], shape: Shape): Fragment => ({ piece
 /** Fragments with a separator between them. */
 export function join(fragments: readonly Fragment[], separator: string): Fragment {
   return { pieces: fragments.flatMap(({ pieces }, at) => (at === 0 ? pieces : [separator, ...pieces])) }
-}
-
-/** How a dialect writes placeholders. */
-interface Placeholders {
-  readonly numbered: boolean
-  placeholder(number: number, shape: Shape): string
-}
-
-/** Writes a fragment out; where placeholders are numbered, the same value takes the same number. */
-export function render(fragment: Fragment, { numbered, placeholder }: Placeholders): Statement {
-  const numbers = new Map<string, number>()
-  const slots: Slot[] = []
-  const text = fragment.pieces.map((piece) => {
-    if (typeof piece === 'string') return piece
-    const id = JSON.stringify(piece)
-    const number = (numbered && numbers.get(id)) || slots.push(piece)
-    numbers.set(id, number)
-    return placeholder(number, piece.shape)
-  })
-  return { text: text.join(''), slots }
 }

@@ -1,20 +1,25 @@
-export { bind, type Bindings } from './bind.js'
+export type { DriverRow } from './answers.js'
+export { type AnswerPlan, planAnswers, planAnswersFor } from './inquiry.js'
 export { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
-export type { Dialect } from './dialect.js'
-export { type Fragment, render, type Slot, type Statement } from './fragment.js'
+export type { Dialect, DriverError, Form } from './dialect.js'
+export { type Branches, branchesOf, chooseForm, type Indexes, isIndexed, type Outlook } from './forms.js'
+export { type Fragment, type Slot } from './fragment.js'
 export { mariadb } from './mariadb.js'
+export { afterSlot, type Order } from './order.js'
 export { postgresql } from './postgresql.js'
-export {
-  type AnswerPlan,
-  type DriverRow,
-  filterStatement,
-  planAnswers,
-  planAnswersFor,
-  planCount,
-  planRead,
-  type ReadPlan,
-  type ReadRequest,
-} from './read.js'
+export { planReach, planRows, type ReachPlan } from './reach.js'
+export { filterStatement, planCount, planExists, planRead, planView, type ReadPlan, type ReadRequest } from './read.js'
+export { keySlot, type RecordRequest, type RelatedRequest } from './record.js'
 export { createTables, insertRecord } from './schema.js'
 export { sqlite } from './sqlite.js'
-export { changedScope, type Changes, createdScope, planChange, planCreate, planDelete } from './write.js'
+export { type Bindings, type Mark, markOf, render, type Statement } from './statement.js'
+export {
+  changedScope,
+  type Changes,
+  createdScope,
+  planChange,
+  planCreate,
+  planDelete,
+  type Returned,
+  type WritePlan,
+} from './write.js'

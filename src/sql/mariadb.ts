@@ -1,6 +1,8 @@
 import { type FieldData, type FieldType, type Shape, type Value } from '../model/index.js'
-import type { Dialect } from './dialect.js'
+import type { Dialect, Form, Subquery } from './dialect.js'
 import { type Fragment, sql } from './fragment.js'
+import { jsonArray, order } from './json.js'
+import { limit } from './limit.js'
 
 const TYPES: Readonly<Record<Exclude<FieldType, 'decimal' | 'text'>, string>> = {
   integer: 'BIGINT',
@@ -37,12 +39,14 @@ export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',
   numbered: false,
   returning: false,
+  aliasReturned: false,
+  duplicate: ({ errno }) => errno === 1062,
   fromNothing: ' FROM DUAL',
   identifier: (name) => `\`${name.replaceAll('`', '``')}\``,
-  placeholder: (_, { type, scale }) => {
-    if (type === 'integer' || type === 'bigInteger') return 'CAST(? AS SIGNED)'
-    if (type === 'decimal') return `CAST(? AS DECIMAL(18, ${scale}))`
-    return type === 'timestamp' ? 'CAST(? AS DATETIME(3))' : '?'
+  placeholder: (mark, { type, scale }) => {
+    if (type === 'integer' || type === 'bigInteger') return `CAST(${mark} AS SIGNED)`
+    if (type === 'decimal') return `CAST(${mark} AS DECIMAL(18, ${scale}))`
+    return type === 'timestamp' ? `CAST(${mark} AS DATETIME(3))` : mark
   },
   // Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not.
   selected: (column, { type }) =>
@@ -50,43 +54,66 @@ export const mariadb: Dialect = Object.freeze({
   equal,
   same: (left, right, shape) =>
     isText(shape) || shape.type === 'list' ? sql`${bytes(left)} <=> ${bytes(right)}` : sql`${left} <=> ${right}`,
-  among: (column, { selected, source, where }, shape) =>
-    sql`EXISTS (SELECT 1 FROM ${source} WHERE ${equal(selected, column, shape)} AND ${where})`,
+  among: (column, source, shape, form) =>
+    form === 'walk' || isText(shape)
+      ? finds(column, source, shape, form)
+      : sql`${column} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`,
+  finds,
+  joinsBranches: true,
+  costs: { walk: 3, scan: 0.6, gather: 8 },
+  catalogue: `SELECT s.TABLE_NAME AS "table", s.COLUMN_NAME AS "column", t.TABLE_ROWS AS "rows"
+FROM information_schema.STATISTICS s
+JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME
+WHERE s.TABLE_SCHEMA = DATABASE() AND s.SEQ_IN_INDEX = 1`,
   itemOf: (item, list, shape) => sql`JSON_CONTAINS(${safeList(list)}, ${asJson(item, shape)})`,
   overlaps: (left, right) => sql`JSON_OVERLAPS(${safeList(left)}, ${safeList(right)})`,
   includesAll: (left, right) =>
     sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND JSON_CONTAINS(${safeList(left)}, ${safeList(right)}))`,
   startsWith: (text, prefix) => sql`${bytes(sql`LEFT(${text}, CHAR_LENGTH(${prefix}))`)} = ${bytes(prefix)}`,
-  // LIMIT takes a bare placeholder only.
-  limit: (count) =>
-    sql` LIMIT ${{ pieces: count.pieces.map((each) => (typeof each === 'string' ? each : { ...each, shape: BARE })) }}`,
+  limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
+  order,
+  inJson: (column, shape) => mariadb.selected(column, shape),
+  jsonArray: jsonArray('JSON_ARRAY'),
+  // A subquery in FROM cannot see the record around it; the aggregate sorts and limits itself.
+  jsonList: ({ each, source, where, order: sorted, limit: most }) =>
+    sql`(SELECT JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${bare(most)}` : sql``}) FROM ${source} WHERE ${where})`,
+  fromJson: (shape, value) => mariadb.reader(shape)?.(value) ?? value,
   toDriver: ({ type }, value) => {
     if (type === 'integer' || type === 'bigInteger') return String(value)
     if (type === 'boolean') return value ? 1 : 0
     if (type === 'timestamp') return (value as Date).toISOString().replace('T', ' ').replace('Z', '')
     return type === 'list' ? JSON.stringify(value) : value
   },
-  fromDriver: ({ type }, value) => {
+  reader: ({ type }) => {
     switch (type) {
       case 'integer':
-        return Number(value)
+        return Number
       case 'bigInteger':
-        return BigInt(value as string)
+        return (value) => BigInt(value as string)
       case 'boolean':
-        return Number(value) === 1
+        return (value) => Number(value) === 1
       case 'timestamp':
-        return new Date(`${(value as string).replace(' ', 'T')}Z`)
+        return (value) => new Date(`${(value as string).replace(' ', 'T')}Z`)
       case 'list':
-        return JSON.parse(value as string) as Value
+        return (value) => JSON.parse(value as string) as Value
       default:
-        return value
+        return undefined
     }
   },
   columnType: (field) => typeOf(field) + (field.generated ? ' AUTO_INCREMENT' : ''),
 } satisfies Dialect)
 
-/** A count that is not cast. */
-const BARE: Shape = { type: 'text' }
+/** LIMIT takes a placeholder alone, without a cast. */
+function bare({ pieces }: Fragment): Fragment {
+  return { pieces: pieces.map((each) => (typeof each === 'string' ? each : { ...each, shape: { type: 'text' } })) }
+}
+
+/** A null-safe comparison keeps the optimizer from computing the whole subquery first. */
+function finds(value: Fragment, { selected, source, where }: Subquery, shape: Shape, form: Form): Fragment {
+  const matches = form === 'walk' ? sql`${selected} <=> ${value}` : sql`${selected} = ${value}`
+  const exactly = isText(shape) ? sql`${matches} AND ${bytes(selected)} = ${bytes(value)}` : matches
+  return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${exactly} AND ${where})`
+}
 
 function typeOf(field: FieldData): string {
   if (field.type === 'decimal') return `DECIMAL(18, ${field.scale})`

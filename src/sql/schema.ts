@@ -39,7 +39,9 @@ export function insertRecord(
   const { fields } = tableOf(model, table)
   const present = Object.entries(fields).filter(([name]) => !isMissing(record[name]))
   const names = present.map(([name]) => dialect.identifier(name)).join(', ')
-  const places = present.map(([, field], at) => dialect.placeholder(at + 1, field)).join(', ')
+  const places = present
+    .map(([, field], at) => dialect.placeholder(dialect.numbered ? `$${at + 1}` : '?', field))
+    .join(', ')
   return {
     text: `INSERT INTO ${dialect.identifier(table)} (${names}) VALUES (${places})`,
     values: present.map(([name, field]) => dialect.toDriver(field, record[name] as Value)),

@@ -1,6 +1,8 @@
 import { decimalFrom, type FieldType, type Shape, unitsOf, type Value } from '../model/index.js'
-import type { Dialect } from './dialect.js'
+import type { Dialect, Subquery } from './dialect.js'
 import { type Fragment, sql } from './fragment.js'
+import { jsonArray, jsonList, order } from './json.js'
+import { limit } from './limit.js'
 
 /** How values are stored: timestamps as ISO text, decimals in their smallest unit, lists as JSON. */
 const TYPES: Readonly<Record<FieldType, string>> = {
@@ -26,52 +28,74 @@ export const sqlite: Dialect = Object.freeze({
   name: 'sqlite',
   numbered: false,
   returning: true,
+  aliasReturned: false,
+  duplicate: ({ code, errcode }) =>
+    code === 'SQLITE_CONSTRAINT_PRIMARYKEY' ||
+    code === 'SQLITE_CONSTRAINT_UNIQUE' ||
+    errcode === 1555 ||
+    errcode === 2067,
   fromNothing: '',
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
-  placeholder: () => '?',
-  selected: (column) => column,
+  placeholder: (mark) => mark,
+  // A number of the driver's would lose digits beyond 2^53.
+  selected: (column, { type }) => (type === 'bigInteger' || type === 'decimal' ? sql`CAST(${column} AS TEXT)` : column),
   equal: (left, right, shape) => sql`${left} = ${exact(right, shape)}`,
   same: (left, right, shape) => sql`${left} IS ${exact(right, shape)}`,
-  among: (column, { selected, source, where }, shape) =>
-    sql`${exact(column, shape)} IN (SELECT ${selected} FROM ${source} WHERE ${where})`,
+  // Several of these in an OR make a search of several indexes; one by one, each record is looked up instead.
+  among: (column, source, shape, form) =>
+    form === 'walk'
+      ? finds(column, source, shape)
+      : sql`${exact(column, shape)} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`,
+  finds,
+  joinsBranches: false,
+  costs: { walk: 0.6, scan: Infinity, gather: 0.7 },
+  catalogue: `SELECT t.name AS "table", i.name AS "column", NULL AS "rows"
+FROM sqlite_schema t, pragma_index_list(t.name) l, pragma_index_info(l.name) i
+WHERE t.type = 'table' AND l.partial = 0 AND i.seqno = 0
+UNION SELECT t.name, c.name, NULL FROM sqlite_schema t, pragma_table_info(t.name) c WHERE t.type = 'table' AND c.pk = 1`,
+  rows: (table) => sql`SELECT max(rowid) AS "rows" FROM ${table}`,
   itemOf: (item, list, shape) => sql`${exact(item, shape)} IN (${items(list)})`,
   overlaps: (left, right) => sql`EXISTS (SELECT 1 FROM json_each(${left}) AS _l WHERE _l.value IN (${items(right)}))`,
   includesAll: (left, right) =>
     sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM json_each(${right}) AS _m WHERE _m.value NOT IN (${items(left)})))`,
   startsWith: (text, prefix) => sql`substr(${text}, 1, length(${prefix})) = ${prefix} COLLATE BINARY`,
-  limit: (count) => sql` LIMIT ${count}`,
+  limit: (count, skipped) => limit(count ?? sql`-1`, skipped),
+  order,
+  inJson: (column, shape) => sqlite.selected(column, shape),
+  jsonArray: jsonArray('json_array'),
+  jsonList: jsonList(sql`json_group_array(json(_j))`),
+  fromJson: (shape, value) => sqlite.reader(shape)?.(value) ?? value,
   toDriver,
-  fromDriver: (shape, value) => {
-    switch (shape.type) {
-      case 'integer':
-        return Number(value)
+  reader: ({ type, scale = 1 }) => {
+    switch (type) {
       case 'bigInteger':
-        return BigInt(value as bigint)
+        return (value) => BigInt(value as string)
       case 'decimal':
-        return decimalFrom(BigInt(value as bigint), shape.scale ?? 1)
+        return (value) => decimalFrom(BigInt(value as string), scale)
       case 'boolean':
-        return Number(value) === 1
+        return (value) => value === 1
       case 'timestamp':
-        return new Date(value as string)
+        return (value) => new Date(value as string)
       case 'list':
-        return JSON.parse(value as string) as unknown
+        return (value) => JSON.parse(value as string) as unknown
       default:
-        return value
+        return undefined
     }
   },
   // Only INTEGER PRIMARY KEY numbers itself; `createTables` adds the rest.
   columnType: (field) => TYPES[field.type],
 } satisfies Dialect)
 
+function finds(value: Fragment, { selected, source, where }: Subquery, shape: Shape): Fragment {
+  return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${selected} = ${exact(value, shape)} AND ${where})`
+}
+
 function toDriver({ type }: Shape, value: Value): unknown {
   switch (type) {
-    case 'integer':
-      // A number would travel as floating point.
-      return BigInt(value as number)
     case 'decimal':
       return unitsOf(value as string)
     case 'boolean':
-      return value ? 1n : 0n
+      return value ? 1 : 0
     case 'timestamp':
       return (value as Date).toISOString()
     case 'list':

@@ -1,9 +1,11 @@
-import { any, type Condition, not, unchanged } from '../condition/index.js'
+import { any, type Condition, contains, not, unchanged } from '../condition/index.js'
+import { isTrue } from './answers.js'
 import { fieldOf, tableOf } from '../model/index.js'
 import type { Stamps } from '../rules/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt, tableScope } from './condition.js'
-import { type Fragment, join, raw, render, type Slot, slot, sql, type Statement } from './fragment.js'
-import { keyIs, tableAs } from './read.js'
+import { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt, tableScope } from './condition.js'
+import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
+import { keysAre, planRecord, type RecordRequest, selectedAs, tableAs } from './record.js'
+import { render, type Statement } from './statement.js'
 
 /** What a change sets: fields whose values are given with the request, and stamps. */
 export interface Changes {
@@ -30,38 +32,59 @@ export function createdScope({ rulebook }: Compilation, table: string): Scope {
   return { table, column: (name) => slot({ kind: 'given', name }, fieldOf(rulebook.model, table, name)) }
 }
 
+/** What a write gives back of the record it wrote. */
+export interface WritePlan {
+  readonly statement: Statement
+  /** The record written, as the caller sees it; only its key where the caller does not. */
+  read(row: Record<string, unknown>): Record<string, unknown>
+}
+
+/** What a write is to give back, where the database can: the record, as far as this caller sees it. */
+export interface Returned extends RecordRequest {
+  /** When the caller sees the record at all. */
+  readonly sight: Condition
+}
+
 /** A create that carries its condition: it stores nothing where the condition does not hold. */
 export function planCreate(
   compilation: Compilation,
-  table: string,
   stored: readonly string[],
   condition: Condition,
-): Statement {
+  returned: Returned,
+): WritePlan {
   const { dialect } = compilation
+  const { table } = returned
   const created = createdScope(compilation, table)
   const where = compileCondition(compilation, condition, [created])
   const values = join(stored.map(created.column), ', ')
-  return render(
-    sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, stored)}) SELECT ${values}${raw(
-      dialect.fromNothing,
-    )} WHERE ${where}${returningKey(compilation, table)}`,
-    dialect,
-  )
+  const { clause, read } = returning(compilation, returned, tableScope(dialect, table))
+  return {
+    statement: render(
+      sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, stored)}) SELECT ${values}${raw(
+        dialect.fromNothing,
+      )} WHERE ${where}${clause}`,
+      dialect,
+    ),
+    read,
+  }
 }
 
 /**
  * A change that carries its condition.
  *
  * @param settable the fields given that can be set at all; the others only take part in the condition
+ * @param records how many records, by the keys given with the request
  */
 export function planChange(
   compilation: Compilation,
-  table: string,
   changes: Changes,
   settable: readonly string[],
   condition: Condition,
-): Statement {
+  returned: Returned,
+  records = 1,
+): WritePlan {
   const { dialect } = compilation
+  const { table } = returned
   const root = scopeAt(dialect, table)
   const next = changedScope(compilation, changes, root)
   // A stamp is set even where its field was sent back as it was.
@@ -73,28 +96,67 @@ export function planChange(
   // Where values are given, an update that changes nothing writes nothing, stamps neither.
   const changed = changes.given.length > 0 ? [any(...changes.given.map((name) => not(unchanged(name))))] : []
   const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
-  return render(
+  const { clause, read } = returning(compilation, returned, dialect.aliasReturned ? root : tableScope(dialect, table))
+  const statement = render(
     sql`UPDATE ${tableAs(dialect, table)} SET ${join(set, ', ')} WHERE ${join(
-      [keyIs(compilation, table, root), ...where],
+      [keysAre(compilation, table, root, records), ...where, ...unmoved(compilation, condition, root)],
       ' AND ',
-    )}${returningKey(compilation, table)}`,
+    )}${clause}`,
     dialect,
   )
+  return { statement, read }
 }
 
-/** A delete that carries its condition. */
-export function planDelete(compilation: Compilation, table: string, condition: Condition): Statement {
-  const { dialect } = compilation
+/** A delete that carries its condition; where the database can, it returns the key. */
+export function planDelete(compilation: Compilation, table: string, condition: Condition, records = 1): Statement {
+  const { dialect, rulebook } = compilation
   const root = tableScope(dialect, table)
-  const where = join([keyIs(compilation, table, root), compileCondition(compilation, condition, [root])], ' AND ')
+  const where = join(
+    [
+      keysAre(compilation, table, root, records),
+      compileCondition(compilation, condition, [root]),
+      ...unmoved(compilation, condition, root),
+    ],
+    ' AND ',
+  )
   const from = raw(dialect.identifier(table))
-  return render(sql`DELETE FROM ${from} WHERE ${where}${returningKey(compilation, table)}`, dialect)
+  const key = dialect.returning ? sql` RETURNING ${names(compilation, tableOf(rulebook.model, table).key)}` : sql``
+  return render(sql`DELETE FROM ${from} WHERE ${where}${key}`, dialect)
 }
 
 const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>
   raw(fields.map((name) => dialect.identifier(name)).join(', '))
 
-function returningKey(compilation: Compilation, table: string): Fragment {
-  if (!compilation.dialect.returning) return sql``
-  return sql` RETURNING ${names(compilation, tableOf(compilation.rulebook.model, table).key)}`
+/**
+ * Where a condition looks at other records, it has to have looked when the record was last changed, not before:
+ * a database that waits for another write and then goes on would have looked too early.
+ */
+function unmoved({ dialect, rulebook }: Compilation, condition: Condition, root: Scope): readonly Fragment[] {
+  if (!dialect.unmoved || !contains(condition, ({ kind }) => kind === 'some')) return []
+  const { key } = tableOf(rulebook.model, root.table)
+  const columns = key.map((name) => ({ name: raw(dialect.identifier(name)), of: root.column(name) }))
+  return [dialect.unmoved(raw(dialect.identifier(root.table)), root.column, columns)]
 }
+
+function returning(compilation: Compilation, { sight, ...request }: Returned, written: Scope) {
+  const { dialect } = compilation
+  const plan = planRecord(compilation, request, [written])
+  const sees = { name: SEEN, text: compileAnswer(compilation, sight, [written]) }
+  const columns = [...plan.columns, ...(sight.kind === 'always' ? [] : [sees])]
+  const { key } = tableOf(compilation.rulebook.model, request.table)
+  const clause = join(
+    columns.map((column) => selectedAs(dialect, column)),
+    ', ',
+  )
+  return {
+    clause: dialect.returning ? sql` RETURNING ${clause}` : sql``,
+    read: (row: Record<string, unknown>) => {
+      const { [SEEN]: seen, ...values } = row
+      const record = plan.read(values)
+      if (sight.kind === 'always' || isTrue(seen)) return record
+      return Object.fromEntries(key.map((name) => [name, record[name]]))
+    },
+  }
+}
+
+const SEEN = '$seen'

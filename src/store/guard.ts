@@ -1,51 +1,63 @@
-import type { Access } from '../decide/index.js'
-import {
-  type KeyOf,
-  type Model,
-  readKey,
-  type TableName,
-  tableOf,
-  UnknownNameError,
-  type ValuesOf,
-  type VisibleRecord,
-} from '../model/index.js'
-import {
-  type Action,
-  assertAction,
-  type CallerDefinition,
-  type CallerOf,
-  checkCaller,
-  type Rulebook,
-  type Rules,
-  rulesOf,
-} from '../rules/index.js'
-import { forEachKey } from './bulk.js'
-import { count, get, list, type ListOptions } from './reads.js'
+import type { Action, CallerDefinition, CallerOf, Rules } from '../rules/index.js'
+import { checkCaller } from '../rules/index.js'
+import type { KeyOf, Model, TableName, ValuesOf, VisibleRecord } from '../model/index.js'
+import type { BulkOptions, BulkOutcome, BulkResult } from './bulk.js'
+import type { Decision } from './decisions.js'
+import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
+import type { FilterOptions, SqlPiece } from './own-queries.js'
+import { Plans, shapeOf } from './plans.js'
+import { Reaches } from './reaches.js'
+import { scopedStore } from './scoped.js'
 import type { Session, Validators } from './session.js'
 import type { Store } from './store.js'
-import { inquire, type StoredVerdict } from './verdicts.js'
-import { change, create, remove } from './writes.js'
+import type { StoredVerdict } from './verdicts.js'
 
 /**
  * The store as one caller may use it. Every method refuses by throwing: {@link SignInError} (401),
  * {@link ForbiddenError} (403) or {@link NotFoundError} (404); what does not fit the table at all is an
- * {@link InputError} (422) or {@link UnknownNameError}, and then nothing is run.
+ * {@link InputError} (422) or {@link UnknownNameError}, and then nothing is run. What a write cannot do because
+ * another record or another request is in its way is a {@link ConflictError} (409).
  */
 export interface ScopedStore<M> {
   /**
-   * The records the caller may list, in the order of their keys, without the fields hidden from the caller.
+   * The records the caller may list, in one query, without the fields hidden from the caller; in the order of
+   * their keys, where no other is asked for.
    *
-   * @example await guard.as(ana).list('entries', { access: true, limit: 50 })
+   * @throws {InputError} where an option has a value it cannot have, such as a negative `limit`
+   * @example
+   * await guard.as(ana).list('entries', {
+   *   where: (row) => row.audience.is('public'),
+   *   orderBy: 'createdAt descending',
+   *   limit: 50,
+   *   with: { plot: true, remarks: { limit: 3 } },
+   *   access: true,
+   * })
    */
-  list<T extends TableName<M>>(
+  list<T extends TableName<M>, const O extends ListOptions<M, T>>(
     table: T,
-    options: ListOptions & { readonly access: true },
-  ): Promise<readonly (VisibleRecord<M, T> & { readonly $access: Access })[]>
-  list<T extends TableName<M>>(table: T, options?: ListOptions): Promise<readonly VisibleRecord<M, T>[]>
+    options?: O & ListOptions<M, T>,
+  ): Promise<readonly Listed<M, T, O>[]>
   /** The record with that key, without the fields hidden from the caller. */
-  get<T extends TableName<M>>(table: T, key: KeyOf<M, T>): Promise<VisibleRecord<M, T>>
+  get<T extends TableName<M>, const O extends ReadOptions<M, T>>(
+    table: T,
+    key: KeyOf<M, T>,
+    options?: O & ReadOptions<M, T>,
+  ): Promise<Listed<M, T, O>>
   /** How many records the caller may list. */
-  count(table: TableName<M>): Promise<number>
+  count<T extends TableName<M>>(table: T, options?: WhereOptions<M, T>): Promise<number>
+  /** Whether there is any record that the caller may list. */
+  exists<T extends TableName<M>>(table: T, options?: WhereOptions<M, T>): Promise<boolean>
+  /**
+   * All that `list` would return, one by one, without ever holding more than a batch: each batch is a query of
+   * its own that continues after the last record, so that no connection is kept in between.
+   *
+   * @param options as for `list`; `batch` records at a time, 1 or more, 500 where left out
+   * @example for await (const entry of guard.as(eva).stream('entries', { orderBy: 'createdAt' })) { … }
+   */
+  stream<T extends TableName<M>, const O extends StreamOptions<M, T>>(
+    table: T,
+    options?: O & StreamOptions<M, T>,
+  ): AsyncGenerator<Listed<M, T, O>, void>
   /**
    * Stores a new record with these values and the rules' stamps.
    *
@@ -76,19 +88,69 @@ export interface ScopedStore<M> {
     values?: ValuesOf<M, T>,
   ): Promise<VisibleRecord<M, T>>
   /**
-   * Changes several records to the same values, all or none.
-   * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
+   * Changes the record whose key stands among the values, as an update, or stores it, as a create, where there
+   * is none. A record that is there and hidden is not found.
+   *
+   * @example await guard.as(ana).upsert('entryShares', { entryId: 3, memberId: 2, level: 'edit' })
    */
-  updateMany<T extends TableName<M>>(
+  upsert<T extends TableName<M>>(table: T, values: ValuesOf<M, T>): Promise<VisibleRecord<M, T>>
+  /**
+   * Stores several new records, all or none; with `partly`, those that are permitted.
+   * @throws {BulkRefusedError} naming every record that was refused, by its place, with its message
+   */
+  createMany<T extends TableName<M>, const O extends BulkOptions>(
+    table: T,
+    all: readonly ValuesOf<M, T>[],
+    options?: O,
+  ): Promise<BulkResult<VisibleRecord<M, T>, O>>
+  /**
+   * Changes several records to the same values, all or none; with `partly`, those that are permitted.
+   * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
+   * @example await guard.as(carla).updateMany('jobs', [3, 4], { status: 'done' }, { partly: true })
+   */
+  updateMany<T extends TableName<M>, const O extends BulkOptions>(
     table: T,
     keys: readonly KeyOf<M, T>[],
     values: ValuesOf<M, T>,
-  ): Promise<readonly VisibleRecord<M, T>[]>
+    options?: O,
+  ): Promise<BulkResult<VisibleRecord<M, T>, O>>
   /**
-   * Removes several records, all or none.
+   * Removes several records, all or none; with `partly`, those that are permitted, and their keys are returned.
    * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
    */
-  deleteMany<T extends TableName<M>>(table: T, keys: readonly KeyOf<M, T>[]): Promise<void>
+  deleteMany<T extends TableName<M>, const O extends BulkOptions>(
+    table: T,
+    keys: readonly KeyOf<M, T>[],
+    options?: O,
+  ): Promise<O extends { readonly partly: true } ? BulkOutcome<KeyOf<M, T>> : undefined>
+  /**
+   * Several calls that are all done or, where the work throws, none. Inside, use only the store handed in: with
+   * a pool, others would not see its writes; a database with one connection would wait for itself.
+   *
+   * @example
+   * await guard.as(ana).transaction(async (store) => {
+   *   const entry = await store.create('entries', { plotId: 4, audience: 'private', title: 'Leeks', body: '…' })
+   *   await store.create('entryShares', { entryId: entry.id, memberId: 2, level: 'view' })
+   * })
+   */
+  transaction<R>(work: (inside: ScopedStore<M>) => Promise<R>): Promise<R>
+  /**
+   * The condition on what the caller may read, for the WHERE of a query of your own.
+   *
+   * @example
+   * const { text, values } = guard.as(ana).filter('entries', 'read', { alias: 'e' })
+   * await pool.query(`SELECT count(*) FROM entries AS e WHERE ${text}`, values)
+   */
+  filter(table: TableName<M>, action: 'read' | 'list' | 'get', options?: FilterOptions): SqlPiece
+  /**
+   * A subquery, in brackets, that stands for the table as the caller sees it: hidden records are not in it, and
+   * hidden fields are missing. Joins, aggregates and outer joins over it come out as if they were not there.
+   *
+   * @example
+   * const { text, values } = guard.as(ana).view('entries')
+   * await pool.query(`SELECT e."plotId", count(*) FROM ${text} AS e GROUP BY 1`, values)
+   */
+  view(table: TableName<M>, options?: Omit<FilterOptions, 'alias'>): SqlPiece
   /**
    * Says whether the caller may do this to a stored record, and why: for the developer, since it tells more
    * than the caller may know.
@@ -114,14 +176,6 @@ export interface Guard<M = Model, C = CallerDefinition> {
   as(caller: CallerOf<C>): ScopedStore<M>
 }
 
-/** A use of the store that the rules did not bind. */
-export interface TrustedUse {
-  readonly reason: string
-  /** The method called, such as `updateMany`. */
-  readonly method: string
-  readonly table: string
-}
-
 /** What a guard is made of. */
 export interface GuardOptions<M, C> {
   /** From `defineRules` or `readRulebook`. */
@@ -130,8 +184,12 @@ export interface GuardOptions<M, C> {
   readonly store: Store
   /** Validators that speak Standard Schema, for the values of a create or an update, besides the rules' checks. */
   readonly validators?: Validators<TableName<M>>
-  /** Told of every call by trusted code, before it runs; left out, a warning on the console. */
-  readonly onTrusted?: (use: TrustedUse) => void
+  /**
+   * Told of every decision: who, what, which record, what came of it, through which tie, and how long it took.
+   * Left out, nothing is told but the use of a bypass, on the console. Where it is given, each call on one
+   * record costs one more query, for the tie.
+   */
+  readonly onDecision?: (decision: Decision) => void
   /** Says the moment of a request; left out, the computer's clock. */
   readonly clock?: () => Date
 }
@@ -142,7 +200,8 @@ export interface GuardOptions<M, C> {
  * @example const guard = createGuard({ rules, store: pgliteStore(database) })
  */
 export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
-  const { rules, store, validators = {}, onTrusted = warn, clock = () => new Date() } = options
+  const { rules, store, validators = {}, onDecision, clock = () => new Date() } = options
+  const [plans, reaches] = [new Plans(), new Reaches()]
   return {
     rules,
     as: (given) => {
@@ -150,64 +209,18 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
       const session: Session = {
         rulebook: rules,
         dialect: store.dialect,
+        store,
         connection: store,
+        depth: 0,
         caller,
+        shape: shapeOf(caller),
+        plans,
+        reaches,
         clock,
         validators: validators as Validators,
+        ...(onDecision && { onDecision }),
       }
-      const scoped = scopedStore(session, store)
-      const { trusted: reason } = caller
-      return (reason === undefined ? scoped : announced(scoped, reason, onTrusted)) as unknown as ScopedStore<M>
+      return scopedStore(session) as unknown as ScopedStore<M>
     },
   }
-}
-
-function scopedStore(session: Session, store: Store) {
-  const { rulebook, caller } = session
-  return {
-    list: (table: string, options: ListOptions = {}) => list(session, table, options),
-    get: (table: string, key: unknown) => get(session, table, key),
-    count: (table: string) => count(session, table),
-    create: (table: string, values: unknown) => create(session, table, values),
-    update: (table: string, key: unknown, values: unknown) => change(session, table, 'update', key, values),
-    delete: (table: string, key: unknown) => remove(session, table, key),
-    act: async (action: Action, table: string, key: unknown, values: unknown = {}) => {
-      assertOwnAction(rulebook, table, action)
-      return change(session, table, action, key, values)
-    },
-    updateMany: (table: string, keys: readonly unknown[], values: unknown) =>
-      forEachKey(session, store, table, keys, (inside, key) => change(inside, table, 'update', key, values)),
-    deleteMany: async (table: string, keys: readonly unknown[]) => {
-      await forEachKey(session, store, table, keys, (inside, key) => remove(inside, table, key))
-    },
-    verdict: async (action: Action, table: string, key: unknown, values?: object) => {
-      assertAction(rulesOf(rulebook, table), table, action)
-      const fields = values && { fields: Object.keys(values) }
-      const inquiry = { rulebook, table, action, caller, ...fields }
-      return inquire(session, inquiry, readKey(rulebook.model, table, key), values as never)
-    },
-  }
-}
-
-function assertOwnAction(rulebook: Rulebook, table: string, action: Action): void {
-  tableOf(rulebook.model, table)
-  const { actions } = rulesOf(rulebook, table)
-  if (!actions.includes(action)) throw new UnknownNameError('action of its own', action, actions, table)
-}
-
-/** The same methods, each announced before it runs. */
-function announced<S extends object>(scoped: S, reason: string, onTrusted: (use: TrustedUse) => void): S {
-  const methods = Object.entries(scoped).map(([method, call]) => [
-    method,
-    (...given: unknown[]) => {
-      const table = String(method === 'act' || method === 'verdict' ? given[1] : given[0])
-      onTrusted({ reason, method, table })
-      return (call as (...given: unknown[]) => unknown)(...given)
-    },
-  ])
-  return Object.fromEntries(methods) as S
-}
-
-function warn({ reason, method, table }: TrustedUse): void {
-  console.warn(`pachter: ${method} of ${table} without rules: ${reason}`)
 }

@@ -19,11 +19,34 @@ export async function inTransaction<T>(
       broken = false
       return done
     } catch (error) {
-      await connection.query('ROLLBACK', [])
-      broken = false
+      // Where even that fails, the connection is not used again, and the first error is the one to tell.
+      broken = !(await isRolledBack(connection))
       throw error
     }
   } finally {
     release(broken)
+  }
+}
+
+/** Runs work as a part of a transaction, which alone is taken back where it throws. */
+export async function inSavepoint<T>(connection: Connection, depth: number, work: () => Promise<T>): Promise<T> {
+  const name = `pachter_${depth}`
+  await connection.query(`SAVEPOINT ${name}`, [])
+  try {
+    const done = await work()
+    await connection.query(`RELEASE SAVEPOINT ${name}`, [])
+    return done
+  } catch (error) {
+    await connection.query(`ROLLBACK TO SAVEPOINT ${name}`, [])
+    throw error
+  }
+}
+
+async function isRolledBack(connection: Connection): Promise<boolean> {
+  try {
+    await connection.query('ROLLBACK', [])
+    return true
+  } catch {
+    return false
   }
 }

@@ -36,7 +36,7 @@ function connection(client: Queryable): Connection {
   return {
     query: async (text, values) => {
       // The server does not prepare what stands around a transaction.
-      const [result] = values.length > 0 ? await client.execute(text, [...values] as never[]) : await client.query(text)
+      const [result] = values.length > 0 ? await client.execute(text, values as never[]) : await client.query(text)
       return outcomeOf(result)
     },
   }

@@ -29,7 +29,7 @@ export function pgliteStore(database: PGliteDatabase): Store {
 function connection(database: Queryable): Connection {
   return {
     query: async (text, values) => {
-      const { rows } = await database.query(text, [...values])
+      const { rows } = await database.query(text, values)
       return { rows: rows as DriverRow[], touched: rows.length }
     },
   }

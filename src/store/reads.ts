@@ -1,90 +1,225 @@
-import type { Condition } from '../condition/index.js'
-import { type Access, accessFrom, accessQuestions, closedVerdict, refusal, verdictFrom } from '../decide/index.js'
+import { all, always, type Condition, normalise } from '../condition/index.js'
+import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index.js'
 import { InputError, type KeyValues, readKey, tableOf } from '../model/index.js'
-import { permission, specialise } from '../rules/index.js'
-import { planCount, planRead } from '../sql/index.js'
-import { keySlots, run, type Session } from './session.js'
+import { asSeen, expand, permission, specialise } from '../rules/index.js'
+import {
+  type Form,
+  type Order,
+  planCount,
+  planExists,
+  planRead,
+  type ReadPlan,
+  type ReadRequest,
+  type RecordRequest,
+  type RelatedRequest,
+} from '../sql/index.js'
+import { ask, type Asked, type Given, type GivenOptions, type OPTIONS } from './ask.js'
+import { choose } from './reaches.js'
+import { keySlots, planned, run, type Session } from './session.js'
 
-/** A record as it comes back, with what the caller may do to it where that was asked. */
-export type ReadRecord = Record<string, unknown> & { readonly $access?: Access }
+/** A record as it comes back. */
+export type ReadRecord = Record<string, unknown>
 
-/** What a `list` may be asked besides. */
-export interface ListOptions {
-  /** Adds to each record, as `$access`, what the caller may do to it; still one query. */
-  readonly access?: boolean
-  /** At most so many records, 0 or more; left out, all. */
-  readonly limit?: number
+/** The records of a table this caller may list. */
+export async function list(session: Session, table: string, options: GivenOptions): Promise<readonly ReadRecord[]> {
+  const given: Given = {}
+  const { asked, name, filter } = prepare(session, table, 'list', options, given)
+  if (filter.kind === 'never') return []
+  const wanted = isWalkable(session, asked)
+    ? Number(given['$limit'] ?? Infinity) + Number(given['$offset'] ?? 0)
+    : Infinity
+  const form = await formFor(session, options, filter, name, table, wanted)
+  const plan = planned(session, `${form} ${name}`, () =>
+    planRead({ rulebook: session.rulebook, dialect: session.dialect, form }, readRequest(session, asked, filter)),
+  )
+  const { rows } = await run(session, plan.statement, given)
+  return rows.map((row) => plan.read(row))
 }
 
-/** The records of a table this caller may list, in the order of their keys. */
-export async function list(session: Session, table: string, options: ListOptions): Promise<readonly ReadRecord[]> {
-  const { rulebook, caller, dialect } = session
-  const { access = false, limit } = options
-  if (limit !== undefined && (!Number.isSafeInteger(limit) || limit < 0)) {
-    throw new InputError(table, { limit: 'must be a whole number, 0 or more' })
+/** The same in batches, each continued after the last record of the one before. */
+export async function* stream(session: Session, table: string, options: GivenOptions & { readonly batch?: number }) {
+  const { batch = 500, ...rest } = options
+  if (!Number.isSafeInteger(batch) || batch < 1) {
+    throw new InputError(table, { batch: 'must be a whole number, 1 or more' })
   }
-  const filter = filterFor(session, table, 'list')
-  const plan = planRead({
-    rulebook,
-    dialect,
-    table,
-    caller,
-    action: 'list',
-    filter,
-    limited: limit !== undefined,
-    questions: access ? accessQuestions(rulebook, table, caller) : [],
-  })
-  const { rows } = await run(session, plan.statement, { $limit: limit })
-  return rows.map((row) => {
-    const { record, facts } = plan.read(row)
-    return access ? { ...record, $access: accessFrom(rulebook, table, caller, facts) } : record
-  })
-}
-
-/** The record with that key. */
-export async function get(session: Session, table: string, givenKey: unknown): Promise<ReadRecord> {
-  const { rulebook, caller } = session
-  const key = readKey(rulebook.model, table, givenKey)
-  const filter = filterFor(session, table, 'get')
-  const record = await findByKey(session, table, key, filter)
-  if (record) return record
-  throw refusal(verdictFrom({ rulebook, table, action: 'get', caller }, () => false))
+  // What the records are sorted by has to be read, if only to know where to go on.
+  const { order } = ask(session.rulebook.model, table, 'list', rest, {}, () => true)
+  const sortedBy = order.map(({ field }) => field)
+  const fields = rest.fields && { fields: [...new Set([...rest.fields, ...sortedBy])] }
+  const wanted = (name: string) => !rest.fields || rest.fields.includes(name) || !sortedBy.includes(name)
+  let after: ReadRecord | undefined
+  for (;;) {
+    const page = await list(session, table, { ...rest, ...fields, limit: batch, ...(after && { after }) })
+    after = page.at(-1)
+    for (const record of page) yield Object.fromEntries(Object.entries(record).filter(([name]) => wanted(name)))
+    if (page.length < batch) return
+  }
 }
 
 /** How many records of a table this caller may list. */
-export async function count(session: Session, table: string): Promise<number> {
-  const filter = filterFor(session, table, 'list')
-  const {
-    rows: [row],
-  } = await run(session, planCount(session.rulebook, session.dialect, table, filter))
-  return Number(row?.['count'])
+export async function count(session: Session, table: string, options: GivenOptions): Promise<number> {
+  const given: Given = {}
+  const { name, filter } = prepare(session, table, 'count', options, given)
+  if (filter.kind === 'never') return 0
+  const form = await formFor(session, options, filter, name, table, Infinity)
+  const statement = planned(session, `${form} count ${name}`, () =>
+    planCount({ rulebook: session.rulebook, dialect: session.dialect, form }, table, filter),
+  )
+  const { rows } = await run(session, statement, given)
+  return Number(rows[0]?.['count'])
+}
+
+/** Whether there is any record this caller may list. */
+export async function exists(session: Session, table: string, options: GivenOptions): Promise<boolean> {
+  const given: Given = {}
+  const { name, filter } = prepare(session, table, 'count', options, given)
+  if (filter.kind === 'never') return false
+  const form = await formFor(session, options, filter, name, table, 1)
+  const statement = planned(session, `${form} exists ${name}`, () =>
+    planExists({ rulebook: session.rulebook, dialect: session.dialect, form }, table, filter),
+  )
+  const { rows } = await run(session, statement, given)
+  return rows.length > 0
+}
+
+/** The record with that key. */
+export async function get(
+  session: Session,
+  table: string,
+  givenKey: unknown,
+  options: GivenOptions = {},
+): Promise<ReadRecord> {
+  const key = readKey(session.rulebook.model, table, givenKey)
+  const record = await findByKey(session, table, key, options)
+  if (record) return record
+  const { rulebook, caller } = session
+  const inquiry = { rulebook, table, action: 'get', caller }
+  throw refusal(record === null ? closedVerdict(inquiry) : verdictFrom(inquiry, () => false))
 }
 
 /** The record as the caller sees it after a write; only its key where the caller no longer does. */
 export async function seenAfterWrite(session: Session, table: string, key: KeyValues): Promise<ReadRecord> {
-  const filter = specialise(permission(session.rulebook, table, 'get'), session.caller)
-  return (await findByKey(session, table, key, filter)) ?? { ...key }
+  return (await findByKey(session, table, key, {})) ?? { ...key }
 }
 
+/** The record; nothing where the caller does not see one, `null` where the caller cannot see any. */
 async function findByKey(
   session: Session,
   table: string,
   key: KeyValues,
-  filter: Condition,
-): Promise<ReadRecord | undefined> {
-  if (filter.kind === 'never') return undefined
-  const { rulebook, caller, dialect } = session
-  const plan = planRead({ rulebook, dialect, table, caller, action: 'get', filter, byKey: true })
-  const {
-    rows: [row],
-  } = await run(session, plan.statement, keySlots(key))
-  return row && plan.read(row).record
+  options: GivenOptions,
+): Promise<ReadRecord | undefined | null> {
+  const given: Given = keySlots(key)
+  const plan = getPlan(session, table, options, given)
+  if (!plan) return null
+  const answered = run(session, plan.statement, given)
+  // A database inside the process has answered already; waiting would take longer than the query.
+  const { rows } = answered instanceof Promise ? await answered : answered
+  const [row] = rows
+  return row && plan.read(row as ReadRecord)
 }
 
-/** The condition on what the caller may read; refuses at once where that is nothing. */
-function filterFor({ rulebook, caller }: Session, table: string, action: 'list' | 'get'): Condition {
-  tableOf(rulebook.model, table)
-  const filter = specialise(permission(rulebook, table, action), caller)
-  if (filter.kind === 'never') throw refusal(closedVerdict({ rulebook, table, action, caller }))
-  return filter
+function getPlan(session: Session, table: string, options: GivenOptions, given: Given): ReadPlan | false {
+  const asked = isEmpty(options) ? undefined : askAs(session, table, 'get', options, given)
+  return planned(session, asked ? `get ${table} ${JSON.stringify(asked)}` : `get ${table}`, () => {
+    const filter = filterOf(session, table, 'get')
+    if (filter.kind === 'never') return false
+    const request = asked ? readRequest(session, asked, filter) : { table, caller: session.caller, filter }
+    return planRead(
+      { rulebook: session.rulebook, dialect: session.dialect },
+      { ...request, action: 'get', order: [], byKey: true },
+    )
+  })
+}
+
+const isEmpty = (options: object): boolean => {
+  for (const _ in options) return false
+  return true
+}
+
+/** What a list or a count is about: what was asked, its name among the plans, and the whole condition. */
+function prepare(
+  session: Session,
+  table: string,
+  kind: 'list' | 'count',
+  options: GivenOptions,
+  given: Given,
+): { readonly asked: Asked; readonly name: string; readonly filter: Condition } {
+  const asked = askAs(session, table, kind, options, given)
+  const { rulebook, caller } = session
+  const open = planned(session, `filter ${table}`, () => filterOf(session, table, 'list'))
+  if (open.kind === 'never') throw refusal(closedVerdict({ rulebook, table, action: 'list', caller }))
+  const name = `list ${table} ${JSON.stringify(asked)}`
+  const { where } = asked
+  const filter = where ? planned(session, `filter ${name}`, () => filterOf(session, table, 'list', where)) : open
+  return { asked, name, filter }
+}
+
+function askAs(session: Session, table: string, kind: keyof typeof OPTIONS, options: GivenOptions, given: Given) {
+  return ask(session.rulebook.model, table, kind, options, given, (field) => masksOf(session, table).has(field))
+}
+
+function masksOf({ rulebook, caller, ...session }: Session, table: string): ReadonlyMap<string, Condition> {
+  return planned({ rulebook, caller, ...session }, `masks ${table}`, () => fieldMasks(rulebook, table, caller, 'list'))
+}
+
+async function formFor(
+  session: Session,
+  { form }: GivenOptions,
+  filter: Condition,
+  name: string,
+  table: string,
+  wanted: number,
+): Promise<Form> {
+  return form ?? (await choose(session, table, filter, name, wanted)).form
+}
+
+/** Whether the order is one that an index is likely to have: that of the key. */
+function isWalkable({ rulebook }: Session, { table, order }: Asked): boolean {
+  return order[0]?.field === tableOf(rulebook.model, table).key[0]
+}
+
+/** The condition on what the caller may read of what was asked, decided for this caller. */
+function filterOf({ rulebook, caller }: Session, table: string, action: 'list' | 'get', where?: Condition): Condition {
+  const permitted = permission(rulebook, table, action)
+  if (!where) return specialise(permitted, caller)
+  // From trusted code nothing is hidden, and it may do everything.
+  if (caller.trusted !== undefined) return normalise(where, (leaf) => (leaf.kind === 'may' ? always : leaf))
+  return specialise(all(permitted, expand(rulebook, asSeen(rulebook, where, [table]))), caller)
+}
+
+function readRequest(session: Session, asked: Asked, filter: Condition): ReadRequest {
+  return {
+    ...recordRequest(session, asked),
+    filter,
+    order: ordersOf(session, asked),
+    ...(asked.after && { after: asked.after }),
+    limited: asked.limit !== undefined,
+    skipping: asked.offset !== undefined,
+  }
+}
+
+function recordRequest(session: Session, { table, fields, access, related }: Asked): RecordRequest {
+  return {
+    table,
+    caller: session.caller,
+    action: 'list',
+    access,
+    ...(fields && { fields }),
+    related: related.map(({ relation, asked }): RelatedRequest => ({
+      ...recordRequest(session, asked),
+      relation,
+      filter: filterOf(session, relation.table, 'list', asked.where),
+      order: ordersOf(session, asked),
+      ...(asked.limit !== undefined && { limit: asked.limit }),
+    })),
+  }
+}
+
+function ordersOf(session: Session, { table, order }: Asked): readonly Order[] {
+  const masks = masksOf(session, table)
+  return order.map((each) => {
+    const sight = masks.get(each.field)
+    return sight ? { ...each, sight } : each
+  })
 }

@@ -1,15 +1,29 @@
 import type { Caller, Rulebook } from '../rules/index.js'
-import { bind, type Dialect, type Statement } from '../sql/index.js'
-import type { Connection, Outcome } from './store.js'
+import type { Dialect, Statement } from '../sql/index.js'
+import type { Decision } from './decisions.js'
+import type { Plans } from './plans.js'
+import type { Reaches } from './reaches.js'
+import { inSavepoint } from './in-transaction.js'
+import type { Connection, Outcome, Store } from './store.js'
 
 /** One caller at work: the rules, the database, who it is and what time it is. */
 export interface Session {
   readonly rulebook: Rulebook
   readonly dialect: Dialect
+  readonly store: Store
+  /** Where statements run: the store itself, or the connection of a transaction. */
   readonly connection: Connection
+  /** How many transactions this session is inside of. */
+  readonly depth: number
   readonly caller: Caller
   readonly clock: () => Date
   readonly validators: Validators
+  readonly plans: Plans
+  /** What plans depend on of the caller. */
+  readonly shape: string
+  readonly reaches: Reaches
+  /** Told of every decision; nothing where nobody listens. */
+  readonly onDecision?: (decision: Decision) => void
 }
 
 /**
@@ -39,17 +53,34 @@ export type Validators<T extends string = string> = Readonly<
 
 /** Runs a statement with the caller's, the clock's and the given values in its slots. */
 export function run(
-  { connection, dialect, caller, clock }: Session,
-  { text, slots }: Statement,
+  { connection, caller, clock }: Session,
+  statement: Statement,
   given: Readonly<Record<string, unknown>> = {},
-  now: Date = clock(),
-): Promise<Outcome> {
-  return connection.query(text, bind(dialect, slots, { caller, now, given }))
+  now?: Date,
+): Outcome | Promise<Outcome> {
+  // One statement knows one moment.
+  let moment = now
+  const bindings = { caller, given, clock: () => (moment ??= clock()) }
+  return connection.query(statement.text, statement.bind(bindings))
+}
+
+/** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */
+export function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
+  const { store, connection, depth } = session
+  if (depth > 0) return inSavepoint(connection, depth, () => work({ ...session, depth: depth + 1 }))
+  return store.transaction((inside) => work({ ...session, connection: inside, depth: 1 }))
+}
+
+/** What was worked out for callers of this shape before, or is now. */
+export function planned<T>({ plans, shape }: Session, name: string, make: () => T): T {
+  return plans.get(`${shape} ${name}`, make)
 }
 
 /** The values of a key under the names that `keyIs` gives its slots. */
 export function keySlots(key: Readonly<Record<string, unknown>>): Record<string, unknown> {
-  return Object.fromEntries(Object.entries(key).map(([name, value]) => [`key ${name}`, value]))
+  const slots: Record<string, unknown> = {}
+  for (const name in key) slots[`key ${name}`] = key[name]
+  return slots
 }
 
 /** What a validator finds wrong with values, by field; what it says of no field stands under `values`. */

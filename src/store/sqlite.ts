@@ -5,14 +5,12 @@ import type { Connection, Store } from './store.js'
 /** A statement as `better-sqlite3` prepares it. */
 interface BetterStatement {
   readonly reader: boolean
-  safeIntegers(on: boolean): BetterStatement
   all(...values: unknown[]): unknown[]
   run(...values: unknown[]): { changes: number | bigint }
 }
 
 /** A statement as Node's own `node:sqlite` prepares it. */
 interface NodeStatement {
-  setReadBigInts(on: boolean): void
   all(...values: never[]): unknown[]
 }
 
@@ -31,29 +29,51 @@ export interface SqliteDatabase {
  * const store = sqliteStore(new Database('korenveld.db'))
  */
 export function sqliteStore(database: SqliteDatabase): Store {
-  const direct: Connection = { query: async (text, values) => run(database, text, values) }
+  const prepare = preparer(database)
+  const direct: Connection = { query: (text, values) => prepare(text)(values) }
   // The one connection is handed on from request to request, so that none slips into another's transaction.
-  let turn: Promise<unknown> = Promise.resolve()
-  const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
-    const mine = turn.then(work)
-    turn = mine.catch(() => undefined)
+  let turn: Promise<unknown> | undefined
+  const inTurn = <T>(work: () => T | Promise<T>): Promise<T> => {
+    const mine = (turn ?? Promise.resolve()).then(work)
+    const over: Promise<unknown> = mine
+      .catch(() => undefined)
+      .then(() => {
+        if (turn === over) turn = undefined
+      })
+    turn = over
     return mine
   }
   return {
     dialect: sqlite,
-    query: (text, values) => inTurn(() => direct.query(text, values)),
+    query: (text, values) => (turn ? inTurn(() => direct.query(text, values)) : direct.query(text, values)),
     transaction: (work) => inTurn(() => inTransaction(direct, work)),
   }
 }
 
-function run(database: SqliteDatabase, text: string, values: readonly unknown[]) {
-  const statement = database.prepare(text)
-  if ('setReadBigInts' in statement) {
-    statement.setReadBigInts(true)
-    const rows = statement.all(...(values as never[])) as DriverRow[]
+/** How many statements are kept prepared. */
+const PREPARED = 200
+
+type Run = (values: unknown[]) => { rows: DriverRow[]; touched: number }
+
+/** Prepares statements, and keeps them for the next time. */
+function preparer(database: SqliteDatabase): (text: string) => Run {
+  const kept = new Map<string, Run>()
+  return (text) => {
+    const known = kept.get(text)
+    if (known) return known
+    const run = runnerOf(database.prepare(text))
+    if (kept.size >= PREPARED) kept.delete(kept.keys().next().value as string)
+    kept.set(text, run)
+    return run
+  }
+}
+
+function runnerOf(statement: BetterStatement | NodeStatement): Run {
+  if ('reader' in statement && !statement.reader) {
+    return (values) => ({ rows: [], touched: Number(statement.run(...values).changes) })
+  }
+  return (values) => {
+    const rows = (statement as NodeStatement).all(...(values as never[])) as DriverRow[]
     return { rows, touched: rows.length }
   }
-  if (!statement.reader) return { rows: [], touched: Number(statement.run(...values).changes) }
-  const rows = statement.safeIntegers(true).all(...values) as DriverRow[]
-  return { rows, touched: rows.length }
 }

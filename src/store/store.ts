@@ -11,7 +11,8 @@ export interface Outcome {
 
 /** A way to run one statement after another. */
 export interface Connection {
-  query(text: string, values: readonly unknown[]): Promise<Outcome>
+  /** Runs one statement; a database inside the process may answer at once. */
+  query(text: string, values: unknown[]): Outcome | Promise<Outcome>
 }
 
 /** A database the guard can work with. */

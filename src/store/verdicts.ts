@@ -9,7 +9,7 @@ import {
 } from '../decide/index.js'
 import type { KeyValues } from '../model/index.js'
 import { changedScope, createdScope, type DriverRow, planAnswers, planAnswersFor, scopeAt } from '../sql/index.js'
-import { keySlots, run, type Session } from './session.js'
+import { keySlots, planned, run, type Session } from './session.js'
 
 /** A verdict on a stored record. */
 export interface StoredVerdict {
@@ -29,9 +29,11 @@ export async function inquire(
 ): Promise<StoredVerdict> {
   const { rulebook, dialect, caller } = session
   const { table, action, fields = [] } = inquiry
-  const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
-  const next = changedScope({ rulebook, dialect }, changes, scopeAt(dialect, table))
-  const plan = planAnswers({ rulebook, dialect, next }, table, questionsFor([inquiry]))
+  const plan = planned(session, `ask ${action} ${table} ${inquiry.fields?.join() ?? 'as it is'}`, () => {
+    const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
+    const next = changedScope({ rulebook, dialect }, changes, scopeAt(dialect, table))
+    return planAnswers({ rulebook, dialect, next }, table, questionsFor([inquiry]))
+  })
   const { rows } = await run(session, plan.statement, { ...values, ...keySlots(key) })
   const [row] = rows
   const facts = row ? plan.answersOf(row) : () => false
@@ -45,8 +47,9 @@ export async function inquire(
 /** The same for a record that is to be created. */
 export async function inquireCreate(session: Session, inquiry: Inquiry, record: MemoryRecord): Promise<Verdict> {
   const { rulebook, dialect } = session
-  const created = createdScope({ rulebook, dialect }, inquiry.table)
-  const plan = planAnswersFor({ rulebook, dialect }, created, questionsFor([inquiry]))
+  const plan = planned(session, `ask create ${inquiry.table} ${inquiry.fields?.join()}`, () =>
+    planAnswersFor({ rulebook, dialect }, createdScope({ rulebook, dialect }, inquiry.table), questionsFor([inquiry])),
+  )
   const { rows } = await run(session, plan.statement, record)
   return verdictFrom(inquiry, plan.answersOf(rows[0] as DriverRow))
 }

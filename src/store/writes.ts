@@ -1,13 +1,13 @@
 import {
-  checkValues,
   closedVerdict,
+  checkValues,
   type Inquiry,
   isClosed,
   recordToCreate,
   refusal,
   stampsToSet,
 } from '../decide/index.js'
-import { isMissing, type KeyValues, PachterError, readKey, tableOf } from '../model/index.js'
+import { isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
 import {
   type Action,
   assertAction,
@@ -18,17 +18,12 @@ import {
   rulesOf,
   specialise,
 } from '../rules/index.js'
-import { planChange, planCreate, planDelete } from '../sql/index.js'
+import { keySlot, planChange, planCreate, planDelete, type Returned } from '../sql/index.js'
+import { ConflictError } from './errors.js'
 import { type ReadRecord, seenAfterWrite } from './reads.js'
-import { keySlots, problemsFound, run, type Session } from './session.js'
+import { planned, problemsFound, run, type Session } from './session.js'
 import type { Outcome } from './store.js'
 import { inquire, inquireCreate } from './verdicts.js'
-
-/** The record changed while it was being written, again and again; nothing was written. HTTP status 409. */
-export class ConflictError extends PachterError {
-  readonly code = 'conflict'
-  readonly status = 409
-}
 
 /** How often a write that lost against another is tried before it gives up. */
 const ATTEMPTS = 3
@@ -39,19 +34,57 @@ export async function create(session: Session, table: string, given: unknown): P
   const now = clock()
   const found = await problemsFound(session, table, 'create', given)
   const values = checkValues(rulebook, table, given, { action: 'create', caller, now, found })
-  const inquiry: Inquiry = { rulebook, table, action: 'create', caller, fields: Object.keys(values) }
-  if (isClosed(inquiry)) throw refusal(closedVerdict(inquiry))
+  const fields = Object.keys(values)
+  const inquiry: Inquiry = { rulebook, table, action: 'create', caller, fields }
+  refuseClosed(session, inquiry)
   const record = recordToCreate(rulebook, table, values, caller, now)
   const stored = Object.keys(record).filter((name) => !isMissing(record[name]))
-  const condition = specialise(createPermission(rulebook, table, Object.keys(values)), caller)
-  const statement = planCreate({ rulebook, dialect }, table, stored, condition)
-  return attempt(table, async () => {
+  const { statement, read } = planned(session, `create ${table} ${fields.join()} ${stored.join()}`, () =>
+    planCreate(
+      { rulebook, dialect },
+      stored,
+      specialise(createPermission(rulebook, table, fields), caller),
+      returned(session, table),
+    ),
+  )
+  return attempt(session, table, async () => {
     const outcome = await run(session, statement, record, now)
+    const [row] = outcome.rows
+    if (row) return read(row as ReadRecord)
     if (outcome.touched > 0) return seenAfterWrite(session, table, keyOf(session, table, record, outcome))
     const verdict = await inquireCreate(session, inquiry, record)
     if (!verdict.allowed) throw refusal(verdict)
     return undefined
   })
+}
+
+/** A change that was checked, and the statement for it. */
+interface Change {
+  readonly values: Readonly<Record<string, unknown>>
+  readonly inquiry: Inquiry
+  /** What writes it to so many records; nothing where nothing can be written. */
+  planFor(records: number): ReturnType<typeof planChange> | false
+}
+
+/** Checks an update, or an action of the table's own, as far as no record is needed for that. */
+export async function prepareChange(session: Session, table: string, action: Action, given: unknown): Promise<Change> {
+  const { rulebook, caller, dialect, clock } = session
+  assertAction(rulesOf(rulebook, table), table, action)
+  const found = action === 'update' ? await problemsFound(session, table, action, given) : {}
+  const values = checkValues(rulebook, table, given, { action, caller, now: clock(), found })
+  const fields = Object.keys(values)
+  const inquiry: Inquiry = { rulebook, table, action, caller, fields }
+  refuseClosed(session, inquiry)
+  const planFor = (records: number) =>
+    planned(session, `${action} ${table} ${fields.join()} ${records}`, () => {
+      const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
+      const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
+      const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
+      if (!writes) return false
+      const condition = specialise(changePermission(rulebook, table, action, fields), caller)
+      return planChange({ rulebook, dialect }, changes, settable, condition, returned(session, table), records)
+    })
+  return { values, inquiry, planFor }
 }
 
 /** Changes a record, by an update or an action of the table's own. */
@@ -62,38 +95,28 @@ export async function change(
   givenKey: unknown,
   given: unknown,
 ): Promise<ReadRecord> {
-  const { rulebook, caller, dialect } = session
-  const key = readKey(rulebook.model, table, givenKey)
-  assertAction(rulesOf(rulebook, table), table, action)
-  const found = action === 'update' ? await problemsFound(session, table, action, given) : {}
-  const values = checkValues(rulebook, table, given, { action, caller, now: session.clock(), found })
-  const fields = Object.keys(values)
-  const inquiry: Inquiry = { rulebook, table, action, caller, fields }
-  if (isClosed(inquiry)) throw refusal(closedVerdict(inquiry))
-  const condition = specialise(changePermission(rulebook, table, action, fields), caller)
-  const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
-  const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
-  const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
-  const statement = writes && planChange({ rulebook, dialect }, table, changes, settable, condition)
-  return attempt(table, async () => {
-    const outcome = statement && (await run(session, statement, { ...values, ...keySlots(key) }))
+  const key = readKey(session.rulebook.model, table, givenKey)
+  const { values, inquiry, planFor } = await prepareChange(session, table, action, given)
+  const plan = planFor(1)
+  return attempt(session, table, async () => {
+    const outcome = plan && (await run(session, plan.statement, { ...values, ...keysGiven([key]) }))
+    const [row] = (outcome && outcome.rows) || []
+    if (plan && row) return plan.read(row as ReadRecord)
     if (outcome && outcome.touched > 0) return seenAfterWrite(session, table, key)
     const { verdict, changed } = await inquire(session, inquiry, key, values)
     if (!verdict.allowed) throw refusal(verdict)
-    return changed || (statement && fields.length === 0) ? undefined : seenAfterWrite(session, table, key)
+    const acts = plan && inquiry.fields?.length === 0
+    return changed || acts ? undefined : seenAfterWrite(session, table, key)
   })
 }
 
 /** Removes a record. */
 export async function remove(session: Session, table: string, givenKey: unknown): Promise<void> {
-  const { rulebook, caller, dialect } = session
-  const key = readKey(rulebook.model, table, givenKey)
-  const inquiry: Inquiry = { rulebook, table, action: 'delete', caller }
-  if (isClosed(inquiry)) throw refusal(closedVerdict(inquiry))
-  const condition = specialise(permission(rulebook, table, 'delete'), caller)
-  const statement = planDelete({ rulebook, dialect }, table, condition)
-  await attempt(table, async () => {
-    const { touched } = await run(session, statement, keySlots(key))
+  const key = readKey(session.rulebook.model, table, givenKey)
+  const { inquiry, planFor } = prepareRemoval(session, table)
+  const statement = planFor(1)
+  await attempt(session, table, async () => {
+    const { touched } = await run(session, statement, keysGiven([key]))
     if (touched > 0) return true
     const { verdict } = await inquire(session, inquiry, key)
     if (!verdict.allowed) throw refusal(verdict)
@@ -101,14 +124,53 @@ export async function remove(session: Session, table: string, givenKey: unknown)
   })
 }
 
+/** The statement that removes so many records. */
+export function prepareRemoval(session: Session, table: string) {
+  const { rulebook, caller, dialect } = session
+  const inquiry: Inquiry = { rulebook, table, action: 'delete', caller }
+  refuseClosed(session, inquiry)
+  const planFor = (records: number) =>
+    planned(session, `delete ${table} ${records}`, () =>
+      planDelete({ rulebook, dialect }, table, specialise(permission(rulebook, table, 'delete'), caller), records),
+    )
+  return { inquiry, planFor }
+}
+
+/** The parts of several keys under the names of their slots. */
+export function keysGiven(keys: readonly KeyValues[]): Record<string, unknown> {
+  const slots: Record<string, unknown> = {}
+  for (const [at, key] of keys.entries()) for (const name in key) slots[keySlot(name, at)] = key[name]
+  return slots
+}
+
+/** The key that stands among a record's values. */
+export const keyAmong = (model: ModelData, table: string, values: Readonly<Record<string, unknown>>): KeyValues =>
+  readKey(model, table, Object.fromEntries(tableOf(model, table).key.map((name) => [name, values[name]])))
+
+/** Refuses, without asking the database, what no record could be open to. */
+function refuseClosed(session: Session, inquiry: Inquiry): void {
+  const closed = planned(session, `closed ${inquiry.action} ${inquiry.table}`, () => ({ is: isClosed(inquiry) }))
+  if (closed.is) throw refusal(closedVerdict(inquiry))
+}
+
+function returned({ rulebook, caller }: Session, table: string): Returned {
+  return { table, caller, action: 'get', sight: specialise(permission(rulebook, table, 'get'), caller) }
+}
+
 /**
  * A statement that carries its condition wrote nothing, yet the look afterwards finds nothing in its way:
  * another request was faster in between. Then it is tried again.
  */
-async function attempt<T>(table: string, write: () => Promise<T | undefined>): Promise<T> {
+async function attempt<T>({ dialect }: Session, table: string, write: () => Promise<T | undefined>): Promise<T> {
   for (let tries = 0; tries < ATTEMPTS; tries += 1) {
-    const done = await write()
-    if (done !== undefined) return done
+    try {
+      const done = await write()
+      if (done !== undefined) return done
+    } catch (error) {
+      if (typeof error !== 'object' || error === null || !dialect.duplicate(error)) throw error
+      const message = `There is a record of ${table} with the same key, or the same values where they have to be unique; nothing was written.`
+      throw new ConflictError(message, { cause: error })
+    }
   }
   throw new ConflictError(`A record of ${table} kept changing while it was being written; nothing was written.`)
 }
@@ -126,17 +188,15 @@ function settableOf(
   )
 }
 
-/** The key of a record just created: as returned, or as given with whatever the database numbered itself. */
+/** The key of a record just created: as given, with whatever the database numbered itself. */
 function keyOf(
   { rulebook, dialect }: Session,
   table: string,
   record: Readonly<Record<string, unknown>>,
-  { rows: [row], createdId }: Outcome,
+  { createdId }: Outcome,
 ): KeyValues {
   const { key, fields } = tableOf(rulebook.model, table)
   const valueOf = (name: string) =>
-    row || isMissing(record[name])
-      ? dialect.fromDriver(fields[name] as never, row ? row[name] : createdId)
-      : record[name]
+    isMissing(record[name]) ? (dialect.reader(fields[name] as never)?.(createdId) ?? createdId) : record[name]
   return Object.fromEntries(key.map((name) => [name, valueOf(name)])) as KeyValues
 }

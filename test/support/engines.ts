@@ -78,7 +78,7 @@ export async function load({ store }: Engine, model: ModelData, data: Data): Pro
   for (const [table, records] of Object.entries(data)) {
     for (const record of records) {
       const { text, values } = insertRecord(model, dialect, table, record)
-      await store.query(text, values)
+      await store.query(text, [...values])
     }
   }
 }

@@ -1,0 +1,123 @@
+import { asksCaller } from '../rules/index.js'
+import { type Condition, contains, operandsOf, type Operand } from '../condition/index.js'
+import { tableOf } from '../model/index.js'
+import { type Compilation, compileCondition, refersOutside, scopeAt } from './condition.js'
+import type { Dialect, Form } from './dialect.js'
+import { type Fragment, join, raw, sql } from './fragment.js'
+import { tableAs } from './record.js'
+
+/** The OR a filter finds its records by, and what it asks besides. */
+export interface Branches {
+  readonly of: readonly Condition[]
+  readonly rest: readonly Condition[]
+}
+
+/**
+ * The branches of a filter between which the form matters: those of an OR with a subquery in it. None where the
+ * database's own planner does well whatever is written.
+ */
+export function branchesOf(filter: Condition): Branches | undefined {
+  const parts = filter.kind === 'all' ? filter.of : [filter]
+  const found = parts.find((part) => part.kind === 'any' && contains(part, ({ kind }) => kind === 'some'))
+  if (found?.kind !== 'any') return undefined
+  return { of: found.of, rest: parts.filter((part) => part !== found) }
+}
+
+/** The first columns of a table's indexes, by table. */
+export type Indexes = Readonly<Record<string, ReadonlySet<string>>>
+
+/** Whether an index leads to the records of a branch. */
+export function isIndexed(branch: Condition, table: string, indexes: Indexes): boolean {
+  const has = (operand: Operand) =>
+    operand.kind === 'field' && operand.level === 0 && indexes[table]?.has(operand.name) === true
+  switch (branch.kind) {
+    case 'all':
+      return branch.of.some((part) => isIndexed(part, table, indexes))
+    case 'any':
+      return branch.of.every((part) => isIndexed(part, table, indexes))
+    case 'compare':
+      return (
+        (branch.how === 'is' && (has(branch.left) || has(branch.right))) || (branch.how === 'in' && has(branch.left))
+      )
+    case 'some':
+      return has(branch.from) && asksCaller(branch.where) && !refersOutside(branch.where, branch.to.level)
+    default:
+      return isAboutCallerAlone(branch)
+  }
+}
+
+/** Whether a branch lets all records pass or none, whatever stands in them. */
+export function isAboutCallerAlone(branch: Condition): boolean {
+  return !contains(branch, (part) =>
+    operandsOf(part).some((operand) => operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0)),
+  )
+}
+
+/** What is known when a form is chosen. */
+export interface Outlook {
+  /** About how many records the table has. */
+  readonly rows: number
+  /** About how many of them the caller reaches. */
+  readonly reach: number
+  /** How many are wanted, from the start of the order; `Infinity` where all are, or all have to be sorted. */
+  readonly wanted: number
+  /** Whether an index leads to the records of each branch. */
+  readonly gathers: boolean
+}
+
+/** The cheapest form. */
+export function chooseForm({ costs }: Dialect, { rows, reach, wanted, gathers }: Outlook): Form {
+  const visited = reach === 0 ? rows : Math.min(rows, (wanted * rows) / reach)
+  const cost: Readonly<Record<Form, number>> = {
+    gather: gathers ? reach * costs.gather : Infinity,
+    walk: visited * costs.walk,
+    scan: (visited + reach) * costs.scan,
+  }
+  return (Object.keys(cost) as Form[]).reduce((best, form) => (cost[form] < cost[best] ? form : best))
+}
+
+/** What a query selects from, and under which condition. */
+export interface Source {
+  readonly from: Fragment
+  readonly where: Fragment
+}
+
+/** Writes a filter in a form: what stands behind FROM and WHERE. */
+export function sourceOf(compilation: Compilation, table: string, filter: Condition): Source {
+  const { dialect, form } = compilation
+  const from = tableAs(dialect, table)
+  const branches = form === 'gather' ? branchesOf(filter) : undefined
+  const root = scopeAt(dialect, table)
+  if (!branches || !joinsBranches(dialect, branches)) {
+    return { from, where: compileCondition(compilation, filter, [root]) }
+  }
+  const { key, fields } = tableOf(compilation.rulebook.model, table)
+  const same = key.map((name) =>
+    dialect.equal(raw(`_g.${dialect.identifier(name)}`), root.column(name), fields[name] as never),
+  )
+  return {
+    from: sql`${from} JOIN (${gathered(compilation, table, branches)}) AS _g ON ${join(same, ' AND ')}`,
+    where: compileCondition(compilation, { kind: 'all', of: branches.rest }, [root]),
+  }
+}
+
+/**
+ * Whether the keys of the branches are joined, instead of the branches being tested in place: some databases do
+ * better so, and none can search an index for what depends on the caller alone.
+ */
+const joinsBranches = (dialect: Dialect, { of }: Branches): boolean =>
+  dialect.joinsBranches || of.some(isAboutCallerAlone)
+
+/** The keys that each branch finds, each once. */
+export function gathered(compilation: Compilation, table: string, { of }: Branches): Fragment {
+  const { dialect, rulebook } = compilation
+  const root = scopeAt(dialect, table)
+  const key = tableOf(rulebook.model, table).key.map(root.column)
+  return join(
+    of.map(
+      (branch) =>
+        sql`SELECT ${join(key, ', ')} FROM ${tableAs(dialect, table)} WHERE ${compileCondition(compilation, branch, [root])}`,
+    ),
+    ' UNION ',
+  )
+}

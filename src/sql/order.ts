@@ -1,0 +1,70 @@
+import type { Condition } from '../condition/index.js'
+import { fieldOf } from '../model/index.js'
+import { type Compilation, compileCondition, type Scope } from './condition.js'
+import { type Fragment, join, slot, sql } from './fragment.js'
+
+/** One field to sort by. */
+export interface Order {
+  readonly field: string
+  readonly descending: boolean
+  /** When the caller sees the field, where that is not always: elsewhere it counts as missing. */
+  readonly sight?: Condition
+}
+
+/** What to sort by, for ORDER BY. Missing values come before all others. */
+export function orderBy(
+  compilation: Compilation,
+  scope: Scope,
+  orders: readonly Order[],
+  scopes: readonly Scope[],
+): Fragment {
+  const { rulebook, dialect } = compilation
+  const terms = orders.map((order) => {
+    const optional = order.sight !== undefined || fieldOf(rulebook.model, scope.table, order.field).optional === true
+    return dialect.order(sorted(compilation, scope, order, scopes), order.descending, optional)
+  })
+  return join(terms, ', ')
+}
+
+function sorted(compilation: Compilation, scope: Scope, { field, sight }: Order, scopes: readonly Scope[]): Fragment {
+  const column = scope.column(field)
+  return sight ? sql`CASE WHEN ${compileCondition(compilation, sight, scopes)} THEN ${column} END` : column
+}
+
+/** The name of the given value that a page starts after. */
+export const afterSlot = (field: string): string => `after ${field}`
+
+/**
+ * Whether a record comes after the one whose values are given, in this order.
+ *
+ * @param missing the fields whose value there is missing
+ * @see https://use-the-index-luke.com/no-offset for paging by the last record seen
+ */
+export function comesAfter(
+  compilation: Compilation,
+  scope: Scope,
+  orders: readonly Order[],
+  missing: readonly string[],
+): Fragment {
+  const { rulebook } = compilation
+  const [order, ...rest] = orders
+  if (!order) return sql`FALSE`
+  const { field, descending } = order
+  const value = sorted(compilation, scope, order, [scope])
+  const given = slot({ kind: 'given', name: afterSlot(field) }, fieldOf(rulebook.model, scope.table, field))
+  const more = rest.length > 0 ? comesAfter(compilation, scope, rest, missing) : undefined
+  if (missing.includes(field)) {
+    const same = more && sql`(${value} IS NULL AND ${more})`
+    if (descending) return same ?? sql`FALSE`
+    return same ? sql`(${value} IS NOT NULL OR ${same})` : sql`${value} IS NOT NULL`
+  }
+  const beyond = descending ? sql`${value} < ${given}` : sql`${value} > ${given}`
+  const optional = order.sight !== undefined || fieldOf(rulebook.model, scope.table, field).optional === true
+  const last = descending && optional ? [sql`${value} IS NULL`] : []
+  if (!more) return last.length > 0 ? sql`(${join([beyond, ...last], ' OR ')})` : beyond
+  const same = sql`(${value} = ${given} AND ${more})`
+  // Said first on its own, so that an index on the field can start there.
+  const from = descending ? sql`${value} <= ${given}` : sql`${value} >= ${given}`
+  if (last.length > 0) return sql`(${join([beyond, ...last, same], ' OR ')})`
+  return sql`(${from} AND (${beyond} OR ${same}))`
+}

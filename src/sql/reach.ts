@@ -1,0 +1,53 @@
+import { type Compilation, compileCondition, scopeAt } from './condition.js'
+import type { Dialect } from './dialect.js'
+import type { Branches } from './forms.js'
+import { join, raw, slot, sql } from './fragment.js'
+import { selectedAs, tableAs } from './record.js'
+import { render, type Statement } from './statement.js'
+
+/** Of a branch without an index, so many records are looked at. */
+const SAMPLE = 1_000
+
+/** A statement that finds out how many records the branches of a filter reach, and how to read it. */
+export interface ReachPlan {
+  readonly statement: Statement
+  /** About how many records, those that several branches reach counted for each. */
+  reachOf(row: Readonly<Record<string, unknown>>, rows: number): number
+}
+
+/**
+ * Counts what each branch reaches, through its index and no further than given with the request as `$cap`;
+ * without an index, the first records of the table stand for all.
+ */
+export function planReach(
+  compilation: Compilation,
+  table: string,
+  { of }: Branches,
+  indexed: readonly boolean[],
+): ReachPlan {
+  const { dialect } = compilation
+  const root = scopeAt(dialect, table)
+  const from = tableAs(dialect, table)
+  const cap = dialect.limit(slot({ kind: 'given', name: '$cap' }, { type: 'integer' }))
+  const sample = sql`(SELECT * FROM ${from}${dialect.limit(raw(String(SAMPLE)))}) AS _0`
+  const columns = of.map((branch, at) => {
+    const where = compileCondition({ ...compilation, form: indexed[at] ? 'scan' : 'walk' }, branch, [root])
+    const found = indexed[at]
+      ? sql`(SELECT count(*) FROM (SELECT 1 FROM ${from} WHERE ${where}${cap}) AS _c)`
+      : sql`(SELECT count(*) FROM ${sample} WHERE ${where})`
+    return selectedAs(dialect, { name: String(at), text: found })
+  })
+  return {
+    statement: render(sql`SELECT ${join(columns, ', ')}`, dialect),
+    reachOf: (row, rows) =>
+      indexed
+        .map((isIndexed, at) => Number(row[at]) * (isIndexed ? 1 : Math.max(1, rows / SAMPLE)))
+        .reduce((sum, each) => sum + each, 0),
+  }
+}
+
+/** Counts a table's records, about, where the database's catalogue does not tell. */
+export function planRows(dialect: Dialect, table: string): Statement | undefined {
+  const counted = dialect.rows?.(raw(dialect.identifier(table)))
+  return counted && render(counted, dialect)
+}

@@ -1,0 +1,171 @@
+import { type Condition, shift } from '../condition/index.js'
+import { accessFrom, accessQuestions, fieldMasks } from '../decide/index.js'
+import { type FieldData, type Relation, type Shape, tableOf } from '../model/index.js'
+import type { Caller } from '../rules/index.js'
+import { answerColumns, type Column } from './answers.js'
+import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
+import type { Dialect } from './dialect.js'
+import { type Fragment, join, raw, slot, sql } from './fragment.js'
+import { type Order, orderBy } from './order.js'
+
+/** What to read of each record of a table. */
+export interface RecordRequest {
+  readonly table: string
+  readonly caller: Caller
+  readonly action: 'list' | 'get'
+  /** The fields to read besides the key; left out, all. */
+  readonly fields?: readonly string[]
+  /** Adds, as `$access`, what the caller may do. */
+  readonly access?: boolean
+  readonly related?: readonly RelatedRequest[]
+}
+
+/** Records that a record refers to, or that refer to it, to be read along with it. */
+export interface RelatedRequest extends RecordRequest {
+  readonly relation: Relation
+  /** Which of them; conditions decided for this caller. */
+  readonly filter: Condition
+  readonly order: readonly Order[]
+  /** The name of the given value that says how many at most. */
+  readonly limit?: string
+}
+
+/** The columns that make up a record, and how to read it from them. */
+export interface RecordPlan {
+  readonly columns: readonly Column[]
+  /** The record without the fields hidden from this caller. */
+  read(row: Record<string, unknown>): Record<string, unknown>
+}
+
+/** Plans the columns of a record; those of a related one, at a deeper level, travel in JSON. */
+export function planRecord(compilation: Compilation, request: RecordRequest, scopes: readonly Scope[]): RecordPlan {
+  const { rulebook, dialect } = compilation
+  const { table, caller, access = false, related = [] } = request
+  const { fields, key } = tableOf(rulebook.model, table)
+  const level = scopes.length - 1
+  const root = scopes[level] as Scope
+  const inJson = level > 0
+  const chosen = Object.entries(fields).filter(
+    ([name]) => key.includes(name) || request.fields?.includes(name) !== false,
+  )
+  const masks = shiftedMasks(compilation, request, level)
+  const masked = chosen.filter(([name]) => masks.has(name)).map(([name]) => name)
+  const asked = [
+    ...(access ? accessQuestions(rulebook, table, caller).map((each) => shiftedQuestion(each, level)) : []),
+    ...masked.map((name) => ({ id: maskId(name), condition: masks.get(name) as Condition })),
+  ]
+  const answers = answerColumns(compilation, scopes, asked)
+  const values = chosen.map(([name, field]) => {
+    const column = dialect[inJson ? 'inJson' : 'selected'](root.column(name), field)
+    const mask = masks.get(name)
+    const seen = mask && compileCondition(compilation, mask, scopes)
+    return { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column }
+  })
+  const joined = related.map((each) => planRelated(compilation, each, scopes))
+  const columns = [...values, ...answers.columns, ...joined.map(({ column }) => column)]
+  const readers = chosen.flatMap(([name, field]) => {
+    const read = inJson ? jsonReader(dialect, field) : valueReader(dialect, field)
+    return read ? [{ name, read }] : []
+  })
+  const convert = (record: Record<string, unknown>) => {
+    for (const { name, read } of readers) record[name] = read(record[name])
+    return record
+  }
+  // The row is the record, and nobody else's: a copy would cost more than all else.
+  if (columns.length === chosen.length && masked.length === 0) return { columns, read: convert }
+  return {
+    columns,
+    read: (row) => {
+      const facts = answers.answersOf(row)
+      const shown = chosen.filter(([name]) => !masks.has(name) || facts(maskId(name)))
+      const record: Record<string, unknown> = {}
+      convert(row)
+      for (const [name] of shown) record[name] = row[name]
+      for (const { name, read } of joined) record[name] = read(row[relatedId(name)])
+      return access ? { ...record, $access: accessFrom(rulebook, table, caller, facts) } : record
+    },
+  }
+}
+
+function planRelated(compilation: Compilation, request: RelatedRequest, scopes: readonly Scope[]) {
+  const { dialect, rulebook } = compilation
+  const { relation, order, limit } = request
+  const level = scopes.length
+  const inner = scopeAt(dialect, relation.table, level)
+  const deeper = [...scopes, inner]
+  const outer = scopes[level - 1] as Scope
+  const plan = planRecord(compilation, request, deeper)
+  const key = tableOf(rulebook.model, relation.table).fields[relation.to] as FieldData
+  const matches = dialect.equal(inner.column(relation.to), outer.column(relation.from), key)
+  const reached = compileCondition(compilation, shift(request.filter, level), deeper)
+  const list = dialect.jsonList({
+    each: dialect.jsonArray(plan.columns.map(({ text }) => text)),
+    source: raw(`${dialect.identifier(relation.table)} AS ${aliasAt(level)}`),
+    where: sql`${matches} AND ${reached}`,
+    order: orderBy(compilation, inner, order, deeper),
+    ...(limit !== undefined && { limit: slot({ kind: 'given', name: limit }, { type: 'integer' }) }),
+  })
+  const readOne = (values: readonly unknown[]) =>
+    plan.read(Object.fromEntries(plan.columns.map(({ name }, at) => [name, values[at]])))
+  return {
+    name: relation.name,
+    column: { name: relatedId(relation.name), text: list },
+    read: (json: unknown) => {
+      // Inside other JSON, some databases hand it on as text.
+      const found = ((typeof json === 'string' ? JSON.parse(json) : json) ?? []) as readonly (readonly unknown[])[]
+      const records = found.map(readOne)
+      return relation.one ? (records[0] ?? null) : records
+    },
+  }
+}
+
+function shiftedMasks({ rulebook }: Compilation, { table, caller, action }: RecordRequest, level: number) {
+  const masks = fieldMasks(rulebook, table, caller, action)
+  return new Map([...masks].map(([name, condition]) => [name, shift(condition, level)]))
+}
+
+const shiftedQuestion = (question: { id: string; condition: Condition }, level: number) => ({
+  ...question,
+  condition: shift(question.condition, level),
+})
+
+const maskId = (field: string): string => `mask ${field}`
+const relatedId = (name: string): string => `$with ${name}`
+
+/** Reads a field's values as the driver returns them, where they need it. */
+export function valueReader(dialect: Dialect, shape: Shape): ((value: unknown) => unknown) | undefined {
+  const read = dialect.reader(shape)
+  return read && ((value) => (value === null ? null : read(value)))
+}
+
+const jsonReader = (dialect: Dialect, shape: Shape) => (value: unknown) =>
+  value === null ? null : dialect.fromJson(shape, value)
+
+/** A column under its name. */
+export const selectedAs = (dialect: Dialect, { name, text }: Column): Fragment =>
+  sql`${text} AS ${raw(dialect.identifier(name))}`
+
+/** The table with the alias of level 0. */
+export function tableAs(dialect: Dialect, table: string): Fragment {
+  return raw(`${dialect.identifier(table)} AS ${aliasAt(0)}`)
+}
+
+/** The name of the given value for a part of a key; of the first key, or of one further on. */
+export const keySlot = (field: string, at = 0): string => (at === 0 ? `key ${field}` : `key ${field} ${at}`)
+
+/** Whether a record is the one whose key is given with the request. */
+export function keyIs({ rulebook, dialect }: Compilation, table: string, root: Scope, at = 0): Fragment {
+  const { key, fields } = tableOf(rulebook.model, table)
+  const parts = key.map((name) => {
+    const field = fields[name] as FieldData
+    return dialect.equal(root.column(name), slot({ kind: 'given', name: keySlot(name, at) }, field), field)
+  })
+  return join(parts, ' AND ')
+}
+
+/** Whether a record is one of so many whose keys are given with the request. */
+export function keysAre(compilation: Compilation, table: string, root: Scope, records: number): Fragment {
+  if (records === 1) return keyIs(compilation, table, root)
+  const each = Array.from({ length: records }, (_, at) => sql`(${keyIs(compilation, table, root, at)})`)
+  return sql`(${join(each, ' OR ')})`
+}

@@ -1,0 +1,63 @@
+import { valueWithoutRecord } from '../decide/index.js'
+import { isMissing, type Value } from '../model/index.js'
+import type { Caller } from '../rules/index.js'
+import type { Dialect } from './dialect.js'
+import type { Fragment, Slot } from './fragment.js'
+
+/** Where the values of a statement's slots come from. */
+export interface Bindings {
+  readonly caller: Caller
+  /** The moment of the request; asked only where the statement needs it. */
+  readonly clock: () => Date
+  /** Values given with the request, by name; a missing one is NULL. */
+  readonly given?: Readonly<Record<string, unknown>>
+}
+
+/** SQL text, and what binds values to its placeholders. It can be kept and run again with other values. */
+export interface Statement {
+  readonly text: string
+  /** The values for the placeholders, in their order, as the driver takes them. */
+  bind(bindings: Bindings): unknown[]
+}
+
+/** Writes a placeholder's mark from its number, counted from 1. */
+export type Mark = (number: number) => string
+
+/**
+ * Writes a fragment out; where placeholders are numbered, the same value takes the same number.
+ *
+ * @param mark how to mark a placeholder; left out, as the dialect's own drivers have it
+ */
+export function render(fragment: Fragment, dialect: Dialect, mark: Mark = markOf(dialect)): Statement {
+  const numbers = new Map<string, number>()
+  const slots: Slot[] = []
+  const text = fragment.pieces.map((piece) => {
+    if (typeof piece === 'string') return piece
+    const id = JSON.stringify(piece)
+    const number = (dialect.numbered && numbers.get(id)) || slots.push(piece)
+    numbers.set(id, number)
+    return dialect.placeholder(mark(number), piece.shape)
+  })
+  const readers = slots.map((slot) => readerOf(dialect, slot))
+  return { text: text.join(''), bind: (bindings) => readers.map((read) => read(bindings)) }
+}
+
+/** How a dialect's own drivers mark placeholders. */
+export const markOf =
+  ({ numbered }: Dialect): Mark =>
+  (number) =>
+    numbered ? `$${number}` : '?'
+
+function readerOf(dialect: Dialect, { source, shape }: Slot): (bindings: Bindings) => unknown {
+  const write = (value: unknown) => (isMissing(value) ? null : dialect.toDriver(shape, value as Value))
+  if (source.kind === 'given') return ({ given }) => write(given?.[source.name])
+  if (source.kind === 'value') {
+    const value = write(valueWithoutRecord(source, NO_CALLER, NO_TIME))
+    return () => value
+  }
+  if (source.kind === 'now') return ({ caller, clock }) => write(valueWithoutRecord(source, caller, clock()))
+  return ({ caller }) => write(valueWithoutRecord(source, caller, NO_TIME))
+}
+
+const NO_CALLER: Caller = { signedIn: false, roles: [], attributes: {} }
+const NO_TIME = new Date(0)

@@ -1,0 +1,111 @@
+import { RefusedError, whoName } from '../decide/index.js'
+import { InputError, readKey } from '../model/index.js'
+import { type Action, type Caller, grantsFor, rulesOf, specialise, expand, whoCondition } from '../rules/index.js'
+import { planned, type Session } from './session.js'
+import { inquire } from './verdicts.js'
+
+/** One decision of a guard, for a log. */
+export interface Decision {
+  /** Who asked: the caller's attributes, roles and channel; for trusted code, its reason. */
+  readonly caller: Pick<Caller, 'signedIn' | 'roles' | 'attributes' | 'channel'>
+  /** Why the rules did not bind the caller, where they did not. */
+  readonly bypass?: string
+  /** The method called, such as `updateMany`. */
+  readonly method: string
+  readonly action: Action
+  readonly table: string
+  /** The key of the record, or the keys; none where the question is about the whole table. */
+  readonly key?: unknown
+  /** `failed` is an error while deciding, which is a refusal, too. */
+  readonly outcome: 'allowed' | 'refused' | 'failed'
+  /** The HTTP status that fits. */
+  readonly status: number
+  /** What let the caller: ties, roles, `signed in` or `anyone`; for a whole table, whatever might. */
+  readonly through: readonly string[]
+  /** What the caller was told, where it was refused. */
+  readonly message?: string
+  readonly milliseconds: number
+}
+
+/** What a call is about. */
+export interface Call {
+  readonly method: string
+  readonly action: Action
+  readonly table: string
+  readonly key?: unknown
+}
+
+/** Tells of something that is only handed out, such as a filter. */
+export function announce(session: Session, call: Call): void {
+  if (!session.onDecision) return warn(session, call)
+  const { action, table } = call
+  tell(session, call, performance.now(), {
+    outcome: 'allowed',
+    status: 200,
+    through: whatMightLet(session, action, table),
+  })
+}
+
+/** Runs a call and tells what came of it. Where nobody listens, the call is all that happens. */
+export async function told<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
+  if (!session.onDecision) {
+    warn(session, call)
+    return work()
+  }
+  const start = performance.now()
+  try {
+    // What lets a write through is asked before: afterwards, it may no longer be so.
+    const through = await whatLets(session, call)
+    const done = await work()
+    tell(session, call, start, { outcome: 'allowed', status: 200, through })
+    return done
+  } catch (error) {
+    const isRefusal = error instanceof RefusedError || error instanceof InputError
+    tell(session, call, start, {
+      outcome: isRefusal ? 'refused' : 'failed',
+      status: (error as { status?: number }).status ?? 500,
+      through: [],
+      message: error instanceof Error ? error.message : String(error),
+    })
+    throw error
+  }
+}
+
+function tell(
+  { onDecision, caller }: Session,
+  call: Call,
+  start: number,
+  result: Pick<Decision, 'outcome' | 'status' | 'through' | 'message'>,
+): void {
+  const { trusted, signedIn, roles, attributes, channel } = caller
+  onDecision?.({
+    caller: { signedIn, roles, attributes, ...(channel !== undefined && { channel }) },
+    ...(trusted !== undefined && { bypass: trusted }),
+    ...call,
+    ...result,
+    milliseconds: performance.now() - start,
+  })
+}
+
+/** A bypass is never silent: where nobody listens, the console hears of it. */
+function warn({ caller: { trusted } }: Session, { method, table }: Call): void {
+  if (trusted !== undefined) console.warn(`pachter: ${method} of ${table} without rules: ${trusted}`)
+}
+
+async function whatLets(session: Session, { action, table, key }: Call): Promise<readonly string[]> {
+  const { rulebook, caller } = session
+  if (caller.trusted !== undefined) return []
+  if (key === undefined || Array.isArray(key)) {
+    return planned(session, `through ${action} ${table}`, () => whatMightLet(session, action, table))
+  }
+  const { verdict } = await inquire(session, { rulebook, table, action, caller }, readKey(rulebook.model, table, key))
+  const held = verdict.grants.filter(({ holds }) => holds)
+  return [...new Set(held.flatMap(({ to }) => to.filter(({ holds }) => holds).map(({ who }) => who)))]
+}
+
+function whatMightLet({ rulebook, caller }: Session, action: Action, table: string): readonly string[] {
+  const rules = rulesOf(rulebook, table)
+  const who = grantsFor(rules, action).flatMap(({ to }) => to)
+  const open = who.filter((each) => specialise(expand(rulebook, whoCondition(rules, each)), caller).kind !== 'never')
+  return [...new Set(open.map(whoName))]
+}
