@@ -88,7 +88,11 @@ describe('the command line on Korenveld', () => {
   it('emits the rulebook, and the filter for each database with its values apart', () => {
     expect(readRulebook(pachter('emit', 'json').stdout)).to.deep.equal(rules)
     const sql = pachter('emit', 'sql', 'entries', '--as', 'ana').stdout
-    expect(sql).to.match(/-- postgresql\n.*ANY \(ARRAY\(SELECT[^]*-- sqlite\n.*IN \(SELECT[^]*-- mariadb\n.*EXISTS/)
+    expect(sql).to.match(
+      /-- postgresql: gather, chosen here.*\n.*ANY \(ARRAY\(SELECT[^]*-- sqlite: gather\n.*IN \(SELECT/,
+    )
+    expect(sql).to.match(/-- mariadb: gather\nFROM `entries` AS _0 JOIN \(SELECT.* UNION SELECT/)
+    expect(pachter('emit', 'sql', 'entries', '--as', 'ana', '--form', 'walk').stdout).to.match(/EXISTS.*OFFSET 0/)
     expect(sql)
       .to.match(/-- values: 1, /)
       .and.not.include("'public'")

@@ -1,7 +1,8 @@
 import { isClosed } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { assertAction, checkCaller, permission, type Rulebook, rulesOf, specialise } from '../rules/index.js'
-import { type Dialect, filterStatement, mariadb, postgresql, sqlite } from '../sql/index.js'
+import { type Dialect, type Form, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
+import type { Workbench } from './workbench.js'
 
 const DIALECTS: readonly Dialect[] = [postgresql, sqlite, mariadb]
 
@@ -12,45 +13,85 @@ export interface EmittedFilter {
   readonly caller: string
   /** Whether the caller is refused without a query. */
   readonly closed: boolean
-  readonly filters: readonly { readonly dialect: string; readonly where: string; readonly values: readonly unknown[] }[]
+  /** What the guard would choose for a list of 50 on the configured database, and from what. */
+  readonly chosen?: { readonly dialect: string; readonly form: Form; readonly rows?: number; readonly reach?: number }
+  readonly filters: readonly {
+    readonly dialect: string
+    readonly form: Form
+    readonly source: string
+    readonly values: readonly unknown[]
+  }[]
 }
 
-/** Gathers the filters of an action, for one table or all, and for each caller. */
-export function gatherFilters(
-  rulebook: Rulebook,
-  callers: Readonly<Record<string, unknown>>,
-  asked: { readonly action: string; readonly table: string | undefined },
-): readonly EmittedFilter[] {
-  const { action } = asked
-  if (asked.table !== undefined) tableOf(rulebook.model, asked.table)
-  const tables = asked.table === undefined ? Object.keys(rulebook.model.tables) : [asked.table]
-  return tables.flatMap((table) => {
+/** What to emit: an action, for one table or all, in a form or in the one that would be chosen. */
+interface Asked {
+  readonly action: string
+  readonly table: string | undefined
+  readonly form: Form | undefined
+}
+
+/** Gathers the filters of an action for each caller. */
+export async function gatherFilters(
+  bench: Workbench,
+  callers: readonly string[],
+  { action, table: only, form }: Asked,
+): Promise<readonly EmittedFilter[]> {
+  const { rulebook } = bench
+  if (only !== undefined) tableOf(rulebook.model, only)
+  const emitted: EmittedFilter[] = []
+  for (const table of only === undefined ? Object.keys(rulebook.model.tables) : [only]) {
     assertAction(rulesOf(rulebook, table), table, action)
-    return Object.entries(callers).map(([name, given]) => {
-      const caller = checkCaller(rulebook.caller, given)
-      const closed = isClosed({ rulebook, table, action, caller })
-      const condition = specialise(permission(rulebook, table, action), caller)
-      const filters = DIALECTS.map((dialect) => {
-        const { text, bind } = filterStatement({ rulebook, dialect, form: 'gather' }, table, condition)
-        return { dialect: dialect.name, where: text, values: bind({ caller, clock: () => new Date() }) }
-      })
-      return { table, action, caller: name, closed, filters }
-    })
+    for (const name of callers) emitted.push(await emitFor(bench, name, table, action, form))
+  }
+  return emitted
+}
+
+async function emitFor(
+  bench: Workbench,
+  name: string,
+  table: string,
+  action: string,
+  form: Form | undefined,
+): Promise<EmittedFilter> {
+  const { rulebook, store } = bench
+  const caller = checkCaller(rulebook.caller, bench.caller(name))
+  const closed = isClosed({ rulebook, table, action, caller })
+  const condition = specialise(permission(rulebook, table, action), caller)
+  const lists = ['list', 'read'].includes(action) && !closed
+  const plan = lists ? await bench.as(name).plan(table, { limit: 50 }) : undefined
+  const filters = DIALECTS.map((dialect) => {
+    // One record, known by its key, is looked up on its own.
+    const used = form ?? (!lists ? 'walk' : dialect === store.dialect && plan ? plan.form : 'gather')
+    const { text, bind } = sourceStatement({ rulebook, dialect, form: used }, table, condition)
+    return { dialect: dialect.name, form: used, source: text, values: bind({ caller, clock: () => new Date() }) }
   })
+  const chosen = plan && {
+    dialect: store.dialect.name,
+    form: plan.form,
+    ...(plan.rows !== undefined && { rows: plan.rows }),
+    ...(plan.reach !== undefined && { reach: plan.reach }),
+  }
+  return { table, action, caller: name, closed, filters, ...(chosen && { chosen }) }
 }
 
 /** Writes filters for a terminal, the values apart from the text. */
 export function printFilters(emitted: readonly EmittedFilter[]): string {
   return emitted
-    .map(({ table, action, caller, closed, filters }) => {
+    .map(({ table, action, caller, closed, chosen, filters }) => {
       const head = `-- ${caller}: ${action} ${table}${closed ? ', refused without a query' : ''}`
-      const parts = filters.map(
-        ({ dialect, where, values }) =>
-          `-- ${dialect}\n${where}\n-- values: ${values.map(showValue).join(', ') || 'none'}`,
-      )
+      const parts = filters.map(({ dialect, form, source, values }) => {
+        const reason = chosen?.dialect === dialect && chosen.form === form ? why(chosen) : ''
+        return `-- ${dialect}: ${form}${reason}\n${source}\n-- values: ${values.map(showValue).join(', ') || 'none'}`
+      })
       return [head, ...(closed ? [] : parts)].join('\n')
     })
     .join('\n\n')
+}
+
+function why({ rows, reach }: NonNullable<EmittedFilter['chosen']>): string {
+  if (rows === undefined) return ', chosen here: no OR over other tables, so the planner decides'
+  const about = reach === undefined ? 'so few that every form is quick' : `about ${reach} of them reached`
+  return `, chosen here for the first 50 of ${rows}: ${about}`
 }
 
 const showValue = (value: unknown): string =>

@@ -1,6 +1,7 @@
 #!/usr/bin/env node
-import { Command, CommanderError } from 'commander'
+import { Command, CommanderError, Option } from 'commander'
 import { PachterError, tableOf } from '../model/index.js'
+import type { Form } from '../sql/index.js'
 import { loadConfig } from './config.js'
 import { gatherFilters, printFilters } from './emit.js'
 import { gatherGrid, printGrid } from './grid.js'
@@ -81,10 +82,14 @@ shared(emit.command('json').description('the rulebook, as it can be stored, comp
 shared(emit.command('sql [table]').description('the filter each caller gets, for each database, values apart'))
   .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
   .option('--action <action>', 'the action', 'list')
-  .action(async (table: string | undefined, options: Options & { readonly action: string }) => {
+  .addOption(new Option('--form <form>', 'the form, instead of the one chosen').choices(['walk', 'scan', 'gather']))
+  .action(async (table: string | undefined, options: Options & { readonly action: string; readonly form?: Form }) => {
     const config = await loadConfig(options.config)
-    const callers = Object.fromEntries(chooseCallers(config, options.as).map((name) => [name, config.callers[name]]))
-    show(options, gatherFilters(config.rules, callers, { action: options.action, table }), printFilters)
+    const callers = chooseCallers(config, options.as)
+    const asked = { action: options.action, table, form: options.form }
+    await withWorkbench(config, async (bench) => {
+      show(options, await gatherFilters(bench, callers, asked), printFilters)
+    })
   })
 
 try {

@@ -7,6 +7,7 @@ import { type Config, UsageError } from './config.js'
 export interface AnyScopedStore {
   list: (table: string, options: { access: true }) => ReturnType<ScopedStore<never>['list']>
   count: (table: string) => Promise<number>
+  plan: (table: string, options: { limit: number }) => ReturnType<ScopedStore<never>['plan']>
   verdict: (action: string, table: string, key: unknown) => ReturnType<ScopedStore<never>['verdict']>
 }
 
@@ -16,6 +17,8 @@ export interface Workbench {
   readonly titles: Readonly<Record<string, string>>
   readonly store: Store
   as(name: string): AnyScopedStore
+  /** The caller of that name, as the configuration has it. */
+  caller(name: string): unknown
   /** What a caller is known by: attributes and roles; nothing of one who has not signed in. */
   attributes(name: string): Readonly<Record<string, unknown>>
 }
@@ -30,6 +33,7 @@ export async function withWorkbench<T>(config: Config, work: (bench: Workbench) 
       rulebook: rules,
       titles,
       store,
+      caller: (name) => callers[name],
       attributes: (name) => {
         const { attributes, roles } = checkCaller(rules.caller, callers[name])
         return roles.length > 0 ? { ...attributes, roles } : attributes

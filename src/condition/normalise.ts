@@ -53,9 +53,17 @@ function combine(kind: 'all' | 'any', parts: readonly Condition[]): Condition {
     if (part.kind === decisive.kind) return decisive
     if (part.kind !== neutral.kind && !isAmong(part, kept)) kept.push(part)
   }
-  const [first, ...more] = kept
+  const wide = kept.length > COMPARED ? kept : kept.filter((part) => !isAbsorbed(kind, part, kept))
+  const [first, ...more] = wide
   if (!first) return neutral
-  return more.length === 0 ? first : { kind, of: kept }
+  return more.length === 0 ? first : { kind, of: wide }
+}
+
+/** A and (A or B) is A; A or (A and B) is A. */
+function isAbsorbed(kind: 'all' | 'any', part: Condition, others: readonly Condition[]): boolean {
+  if (part.kind !== (kind === 'all' ? 'any' : 'all')) return false
+  const { of } = part
+  return of.length <= COMPARED && others.some((other) => other !== part && isAmong(other, of))
 }
 
 /** More parts than people write are not compared each with each; a repeated one does no harm. */

@@ -1,4 +1,4 @@
-import type { Condition } from '../condition/index.js'
+import { always, type Condition } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import {
   type Action,
@@ -7,12 +7,13 @@ import {
   fieldSight,
   grantsFor,
   isFixed,
+  permission,
   type Rulebook,
   rulesOf,
   specialise,
   type TableRules,
 } from '../rules/index.js'
-import { type Facts, type Question, questionsFor, tieQuestions, whoId } from './questions.js'
+import { type Facts, type Question, questionsFor, SIGHT, tieQuestions, whoId } from './questions.js'
 import { grantHolds, verdictFrom, whoName } from './verdict.js'
 
 /** What a caller may do to one record that the caller sees. */
@@ -31,24 +32,39 @@ export interface Access {
 
 const actionsOn = (rules: TableRules): readonly Action[] => ['update', 'delete', ...rules.actions]
 
-/** What has to be known of a record for its {@link Access}. */
-export function accessQuestions(rulebook: Rulebook, table: string, caller: Caller): readonly Question[] {
-  const actions = ['list', ...actionsOn(rulesOf(rulebook, table))]
+/** What has to be known, for its {@link Access}, of a record that the caller was found to see by this action. */
+export function accessQuestions(
+  rulebook: Rulebook,
+  table: string,
+  caller: Caller,
+  seenBy: 'list' | 'get' = 'list',
+): readonly Question[] {
+  const sight = (action: Action) => specialise(permission(rulebook, table, action), caller)
+  // What is listed can be seen on its own as well, unless the rules keep the two apart.
+  const isSure = seenBy === 'get' || JSON.stringify(sight('list')) === JSON.stringify(sight('get'))
+  const known = [{ id: SIGHT, condition: isSure ? always : sight('get') }, ...tieQuestions(rulebook, table, caller)]
+  const actions = [seenBy, ...actionsOn(rulesOf(rulebook, table))]
   return questionsFor(
     actions.map((action) => ({ rulebook, table, action, caller })),
-    tieQuestions(rulebook, table, caller),
+    known,
   )
 }
 
 /** Puts the facts about a record the caller sees together to what the caller may do to it. */
-export function accessFrom(rulebook: Rulebook, table: string, caller: Caller, facts: Facts): Access {
+export function accessFrom(
+  rulebook: Rulebook,
+  table: string,
+  caller: Caller,
+  facts: Facts,
+  seenBy: 'list' | 'get' = 'list',
+): Access {
   const rules = rulesOf(rulebook, table)
   const names = Object.keys(tableOf(rulebook.model, table).fields)
   const may = Object.fromEntries(
     actionsOn(rules).map((action) => [action, verdictFrom({ rulebook, table, action, caller }, facts).allowed]),
   ) as Access['may']
-  const held = (action: 'list' | 'update') => grantsFor(rules, action).filter((grant) => grantHolds(grant, facts))
-  const [seers, changers] = [held('list'), held('update')]
+  const held = (action: Action) => grantsFor(rules, action).filter((grant) => grantHolds(grant, facts))
+  const [seers, changers] = [held(seenBy), held('update')]
   const covered = (grants: typeof seers, name: string) =>
     caller.trusted !== undefined || grants.some((grant) => covers(grant, name))
   return {

@@ -92,13 +92,14 @@ function failedTogether(
   problems: Readonly<Record<string, string>>,
   { action, caller, now }: ValuesContext,
 ): Record<string, string> {
-  if (caller.trusted !== undefined) return {}
+  const checks = recordChecks(rulesOf(rulebook, table))
+  if (caller.trusted !== undefined || checks.length === 0) return {}
   const creating = action === 'create'
   const record = creating
     ? { ...values, ...stampValues(stampsFor(rulesOf(rulebook, table), action), caller, now) }
     : values
   const isKnown = (name: string) => !Object.hasOwn(problems, name) && (creating || Object.hasOwn(values, name))
-  const failed = recordChecks(rulesOf(rulebook, table))
+  const failed = checks
     .map((check) => ({ ...check, that: creating ? withoutChange(check.that) : check.that }))
     .filter(({ that }) => dependsOnlyOn(that, isKnown))
     .filter(({ that }) => !evaluator(specialise(that, caller))(record, { caller, now, lookup: () => [] }))

@@ -1,3 +1,4 @@
+import type { FieldData } from './field.js'
 import { InputError } from './input-error.js'
 import { type ModelData, tableOf } from './model.js'
 import { accepts, describeType, type Value } from './values.js'
@@ -14,6 +15,16 @@ export type KeyValues = Readonly<Record<string, Value>>
  */
 export function readKey(model: ModelData, table: string, given: unknown): KeyValues {
   const { key, fields } = tableOf(model, table)
+  const [only] = key
+  // By far the most frequent, and on the way of every read by key.
+  if (
+    key.length === 1 &&
+    only !== undefined &&
+    typeof given !== 'object' &&
+    accepts(fields[only] as FieldData, given)
+  ) {
+    return { [only]: given }
+  }
   const parts = isPlainObject(given) ? given : { [key[0] as string]: given }
   const problems: Record<string, string> = {}
   for (const name of Object.keys(parts)) {

@@ -65,7 +65,29 @@ export function changePermission(
     ...fields.map(mayChange),
     ...recordChecks(rules).map(({ that }) => after(that)),
   )
-  return expand(rulebook, whole, [`${table} ${action}`])
+  const changed = [...fields, ...Object.keys(stampsFor(rules, action))]
+  return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
+}
+
+/** Asks of the record as it is what is asked of it afterwards, where no field it depends on is changed. */
+function settled(condition: Condition, changed: readonly string[]): Condition {
+  switch (condition.kind) {
+    case 'all':
+    case 'any':
+      return { ...condition, of: condition.of.map((part) => settled(part, changed)) }
+    case 'not':
+      return { ...condition, of: settled(condition.of, changed) }
+    case 'after':
+      return contains(condition.of, (part) => dependsOn(part, changed)) ? condition : condition.of
+    default:
+      return condition
+  }
+}
+
+function dependsOn(part: Condition, changed: readonly string[]): boolean {
+  const isChanged = (operand: Operand) =>
+    operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0 && changed.includes(operand.name))
+  return part.kind === 'may' || part.kind === 'unchanged' || operandsOf(part).some(isChanged)
 }
 
 /** When a caller may create a record in which these fields were given, as one condition on that record. */

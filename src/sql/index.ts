@@ -8,7 +8,16 @@ export { mariadb } from './mariadb.js'
 export { afterSlot, type Order } from './order.js'
 export { postgresql } from './postgresql.js'
 export { planReach, planRows, type ReachPlan } from './reach.js'
-export { filterStatement, planCount, planExists, planRead, planView, type ReadPlan, type ReadRequest } from './read.js'
+export {
+  filterStatement,
+  planCount,
+  planExists,
+  planRead,
+  planView,
+  type ReadPlan,
+  type ReadRequest,
+  sourceStatement,
+} from './read.js'
 export { keySlot, type RecordRequest, type RelatedRequest } from './record.js'
 export { createTables, insertRecord } from './schema.js'
 export { sqlite } from './sqlite.js'
@@ -20,6 +29,5 @@ export {
   planChange,
   planCreate,
   planDelete,
-  type Returned,
   type WritePlan,
 } from './write.js'

@@ -79,6 +79,12 @@ export function planExists(compilation: Compilation, table: string, filter: Cond
   return render(sql`SELECT 1 FROM ${from} WHERE ${where}${dialect.limit(raw('1'))}`, dialect)
 }
 
+/** What stands behind SELECT and its columns: where the records come from, and under which condition. */
+export function sourceStatement(compilation: Compilation, table: string, filter: Condition): Statement {
+  const { from, where } = sourceOf(compilation, table, filter)
+  return render(sql`FROM ${from} WHERE ${where}`, compilation.dialect)
+}
+
 /**
  * The condition alone, as it stands in a WHERE.
  *

@@ -1,4 +1,4 @@
-import { type Condition, shift } from '../condition/index.js'
+import { always, type Condition, shift } from '../condition/index.js'
 import { accessFrom, accessQuestions, fieldMasks } from '../decide/index.js'
 import { type FieldData, type Relation, type Shape, tableOf } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
@@ -18,6 +18,8 @@ export interface RecordRequest {
   /** Adds, as `$access`, what the caller may do. */
   readonly access?: boolean
   readonly related?: readonly RelatedRequest[]
+  /** When the caller sees the record at all, where that is not yet sure; of others, only the key is read. */
+  readonly sight?: Condition
 }
 
 /** Records that a record refers to, or that refer to it, to be read along with it. */
@@ -40,7 +42,7 @@ export interface RecordPlan {
 /** Plans the columns of a record; those of a related one, at a deeper level, travel in JSON. */
 export function planRecord(compilation: Compilation, request: RecordRequest, scopes: readonly Scope[]): RecordPlan {
   const { rulebook, dialect } = compilation
-  const { table, caller, access = false, related = [] } = request
+  const { table, caller, action, access = false, related = [] } = request
   const { fields, key } = tableOf(rulebook.model, table)
   const level = scopes.length - 1
   const root = scopes[level] as Scope
@@ -51,10 +53,11 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   const masks = shiftedMasks(compilation, request, level)
   const masked = chosen.filter(([name]) => masks.has(name)).map(([name]) => name)
   const asked = [
-    ...(access ? accessQuestions(rulebook, table, caller).map((each) => shiftedQuestion(each, level)) : []),
+    ...(access ? accessQuestions(rulebook, table, caller, action).map((each) => shiftedQuestion(each, level)) : []),
     ...masked.map((name) => ({ id: maskId(name), condition: masks.get(name) as Condition })),
   ]
-  const answers = answerColumns(compilation, scopes, asked)
+  const { sight = always } = request
+  const answers = answerColumns(compilation, scopes, [...asked, { id: SIGHT, condition: sight }])
   const values = chosen.map(([name, field]) => {
     const column = dialect[inJson ? 'inJson' : 'selected'](root.column(name), field)
     const mask = masks.get(name)
@@ -77,12 +80,14 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     columns,
     read: (row) => {
       const facts = answers.answersOf(row)
-      const shown = chosen.filter(([name]) => !masks.has(name) || facts(maskId(name)))
+      const seen = facts(SIGHT)
       const record: Record<string, unknown> = {}
       convert(row)
-      for (const [name] of shown) record[name] = row[name]
+      for (const [name] of chosen) {
+        if (key.includes(name) || (seen && (!masks.has(name) || facts(maskId(name))))) record[name] = row[name]
+      }
       for (const { name, read } of joined) record[name] = read(row[relatedId(name)])
-      return access ? { ...record, $access: accessFrom(rulebook, table, caller, facts) } : record
+      return access ? { ...record, $access: accessFrom(rulebook, table, caller, facts, action) } : record
     },
   }
 }
@@ -129,6 +134,7 @@ const shiftedQuestion = (question: { id: string; condition: Condition }, level: 
   condition: shift(question.condition, level),
 })
 
+const SIGHT = 'sight of the record'
 const maskId = (field: string): string => `mask ${field}`
 const relatedId = (name: string): string => `$with ${name}`
 

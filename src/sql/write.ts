@@ -1,8 +1,7 @@
 import { any, type Condition, contains, not, unchanged } from '../condition/index.js'
-import { isTrue } from './answers.js'
 import { fieldOf, tableOf } from '../model/index.js'
 import type { Stamps } from '../rules/index.js'
-import { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt, tableScope } from './condition.js'
+import { type Compilation, compileCondition, type Scope, scopeAt, tableScope } from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 import { keysAre, planRecord, type RecordRequest, selectedAs, tableAs } from './record.js'
 import { render, type Statement } from './statement.js'
@@ -39,18 +38,12 @@ export interface WritePlan {
   read(row: Record<string, unknown>): Record<string, unknown>
 }
 
-/** What a write is to give back, where the database can: the record, as far as this caller sees it. */
-export interface Returned extends RecordRequest {
-  /** When the caller sees the record at all. */
-  readonly sight: Condition
-}
-
 /** A create that carries its condition: it stores nothing where the condition does not hold. */
 export function planCreate(
   compilation: Compilation,
   stored: readonly string[],
   condition: Condition,
-  returned: Returned,
+  returned: RecordRequest,
 ): WritePlan {
   const { dialect } = compilation
   const { table } = returned
@@ -80,7 +73,7 @@ export function planChange(
   changes: Changes,
   settable: readonly string[],
   condition: Condition,
-  returned: Returned,
+  returned: RecordRequest,
   records = 1,
 ): WritePlan {
   const { dialect } = compilation
@@ -138,25 +131,12 @@ function unmoved({ dialect, rulebook }: Compilation, condition: Condition, root:
   return [dialect.unmoved(raw(dialect.identifier(root.table)), root.column, columns)]
 }
 
-function returning(compilation: Compilation, { sight, ...request }: Returned, written: Scope) {
+function returning(compilation: Compilation, request: RecordRequest, written: Scope) {
   const { dialect } = compilation
-  const plan = planRecord(compilation, request, [written])
-  const sees = { name: SEEN, text: compileAnswer(compilation, sight, [written]) }
-  const columns = [...plan.columns, ...(sight.kind === 'always' ? [] : [sees])]
-  const { key } = tableOf(compilation.rulebook.model, request.table)
+  const { columns, read } = planRecord(compilation, request, [written])
   const clause = join(
     columns.map((column) => selectedAs(dialect, column)),
     ', ',
   )
-  return {
-    clause: dialect.returning ? sql` RETURNING ${clause}` : sql``,
-    read: (row: Record<string, unknown>) => {
-      const { [SEEN]: seen, ...values } = row
-      const record = plan.read(values)
-      if (sight.kind === 'always' || isTrue(seen)) return record
-      return Object.fromEntries(key.map((name) => [name, record[name]]))
-    },
-  }
+  return { clause: dialect.returning ? sql` RETURNING ${clause}` : sql``, read }
 }
-
-const SEEN = '$seen'

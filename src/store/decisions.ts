@@ -47,11 +47,13 @@ export function announce(session: Session, call: Call): void {
 }
 
 /** Runs a call and tells what came of it. Where nobody listens, the call is all that happens. */
-export async function told<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
-  if (!session.onDecision) {
-    warn(session, call)
-    return work()
-  }
+export function told<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
+  if (session.onDecision) return timed(session, call, work)
+  warn(session, call)
+  return work()
+}
+
+async function timed<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
   const start = performance.now()
   try {
     // What lets a write through is asked before: afterwards, it may no longer be so.

@@ -8,6 +8,7 @@ import type { FilterOptions, SqlPiece } from './own-queries.js'
 import { Plans, shapeOf } from './plans.js'
 import { Reaches } from './reaches.js'
 import { scopedStore } from './scoped.js'
+import type { ListPlan } from './reads.js'
 import type { Session, Validators } from './session.js'
 import type { Store } from './store.js'
 import type { StoredVerdict } from './verdicts.js'
@@ -135,6 +136,13 @@ export interface ScopedStore<M> {
    */
   transaction<R>(work: (inside: ScopedStore<M>) => Promise<R>): Promise<R>
   /**
+   * Says how a list is going to be run: its SQL, the form in which it finds its records, and what the choice was
+   * made from.
+   *
+   * @returns nothing where the list is empty without asking the database
+   */
+  plan<T extends TableName<M>>(table: T, options?: ListOptions<M, T>): Promise<ListPlan | undefined>
+  /**
    * The condition on what the caller may read, for the WHERE of a query of your own.
    *
    * @example
@@ -201,11 +209,12 @@ export interface GuardOptions<M, C> {
  */
 export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
   const { rules, store, validators = {}, onDecision, clock = () => new Date() } = options
-  const [plans, reaches] = [new Plans(), new Reaches()]
+  const [shapes, reaches] = [new Plans(SHAPES), new Reaches()]
   return {
     rules,
     as: (given) => {
       const caller = checkCaller(rules.caller, given)
+      const shape = shapeOf(caller)
       const session: Session = {
         rulebook: rules,
         dialect: store.dialect,
@@ -213,8 +222,8 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
         connection: store,
         depth: 0,
         caller,
-        shape: shapeOf(caller),
-        plans,
+        shape,
+        plans: shapes.get(shape, () => new Plans()),
         reaches,
         clock,
         validators: validators as Validators,
@@ -224,3 +233,6 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
     },
   }
 }
+
+/** For how many shapes of caller plans are kept. */
+const SHAPES = 100

@@ -1,10 +1,10 @@
 import type { Caller } from '../rules/index.js'
 
-/** What was worked out once, kept by name; of more than so many, those longest unused are forgotten. */
+/** What was worked out once, kept by name; of more than so many, the oldest are forgotten. */
 export class Plans {
   readonly #kept = new Map<string, unknown>()
 
-  constructor(readonly most = 2_000) {}
+  constructor(readonly most = 1_000) {}
 
   /** What is kept under this name, made where it is not. */
   get<T>(name: string, make: () => T): T {

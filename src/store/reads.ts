@@ -3,7 +3,6 @@ import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index
 import { InputError, type KeyValues, readKey, tableOf } from '../model/index.js'
 import { asSeen, expand, permission, specialise } from '../rules/index.js'
 import {
-  type Form,
   type Order,
   planCount,
   planExists,
@@ -14,26 +13,48 @@ import {
   type RelatedRequest,
 } from '../sql/index.js'
 import { ask, type Asked, type Given, type GivenOptions, type OPTIONS } from './ask.js'
-import { choose } from './reaches.js'
-import { keySlots, planned, run, type Session } from './session.js'
+import { type Choice, choose } from './reaches.js'
+import { keySlots, planned, run, type Session, withAnswer } from './session.js'
 
 /** A record as it comes back. */
 export type ReadRecord = Record<string, unknown>
 
+/** How a list is going to be run. */
+export interface ListPlan extends Choice {
+  readonly text: string
+  readonly values: readonly unknown[]
+}
+
 /** The records of a table this caller may list. */
 export async function list(session: Session, table: string, options: GivenOptions): Promise<readonly ReadRecord[]> {
+  const found = await planList(session, table, options)
+  if (!found) return []
+  const { rows } = await run(session, found.plan.statement, found.given)
+  return rows.map((row) => found.plan.read(row as ReadRecord))
+}
+
+/** Says how a list is going to be run; nothing where it is empty without asking the database. */
+export async function explain(session: Session, table: string, options: GivenOptions): Promise<ListPlan | undefined> {
+  const found = await planList(session, table, options)
+  if (!found) return undefined
+  const { caller, clock } = session
+  const { text, bind } = found.plan.statement
+  return { ...found.choice, text, values: bind({ caller, clock, given: found.given }) }
+}
+
+async function planList(session: Session, table: string, options: GivenOptions) {
   const given: Given = {}
   const { asked, name, filter } = prepare(session, table, 'list', options, given)
-  if (filter.kind === 'never') return []
+  if (filter.kind === 'never') return undefined
   const wanted = isWalkable(session, asked)
     ? Number(given['$limit'] ?? Infinity) + Number(given['$offset'] ?? 0)
     : Infinity
-  const form = await formFor(session, options, filter, name, table, wanted)
+  const choice = await choiceFor(session, options, filter, name, table, wanted)
+  const { form } = choice
   const plan = planned(session, `${form} ${name}`, () =>
     planRead({ rulebook: session.rulebook, dialect: session.dialect, form }, readRequest(session, asked, filter)),
   )
-  const { rows } = await run(session, plan.statement, given)
-  return rows.map((row) => plan.read(row))
+  return { plan, given, choice }
 }
 
 /** The same in batches, each continued after the last record of the one before. */
@@ -61,7 +82,7 @@ export async function count(session: Session, table: string, options: GivenOptio
   const given: Given = {}
   const { name, filter } = prepare(session, table, 'count', options, given)
   if (filter.kind === 'never') return 0
-  const form = await formFor(session, options, filter, name, table, Infinity)
+  const { form } = await choiceFor(session, options, filter, name, table, Infinity)
   const statement = planned(session, `${form} count ${name}`, () =>
     planCount({ rulebook: session.rulebook, dialect: session.dialect, form }, table, filter),
   )
@@ -74,7 +95,7 @@ export async function exists(session: Session, table: string, options: GivenOpti
   const given: Given = {}
   const { name, filter } = prepare(session, table, 'count', options, given)
   if (filter.kind === 'never') return false
-  const form = await formFor(session, options, filter, name, table, 1)
+  const { form } = await choiceFor(session, options, filter, name, table, 1)
   const statement = planned(session, `${form} exists ${name}`, () =>
     planExists({ rulebook: session.rulebook, dialect: session.dialect, form }, table, filter),
   )
@@ -90,7 +111,8 @@ export async function get(
   options: GivenOptions = {},
 ): Promise<ReadRecord> {
   const key = readKey(session.rulebook.model, table, givenKey)
-  const record = await findByKey(session, table, key, options)
+  const found = findByKey(session, table, key, options)
+  const record = found instanceof Promise ? await found : found
   if (record) return record
   const { rulebook, caller } = session
   const inquiry = { rulebook, table, action: 'get', caller }
@@ -98,25 +120,21 @@ export async function get(
 }
 
 /** The record as the caller sees it after a write; only its key where the caller no longer does. */
-export async function seenAfterWrite(session: Session, table: string, key: KeyValues): Promise<ReadRecord> {
-  return (await findByKey(session, table, key, {})) ?? { ...key }
+export function seenAfterWrite(session: Session, table: string, key: KeyValues): ReadRecord | Promise<ReadRecord> {
+  return withAnswer(findByKey(session, table, key, {}), (record) => record ?? { ...key })
 }
 
 /** The record; nothing where the caller does not see one, `null` where the caller cannot see any. */
-async function findByKey(
+function findByKey(
   session: Session,
   table: string,
   key: KeyValues,
   options: GivenOptions,
-): Promise<ReadRecord | undefined | null> {
+): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
   const given: Given = keySlots(key)
   const plan = getPlan(session, table, options, given)
   if (!plan) return null
-  const answered = run(session, plan.statement, given)
-  // A database inside the process has answered already; waiting would take longer than the query.
-  const { rows } = answered instanceof Promise ? await answered : answered
-  const [row] = rows
-  return row && plan.read(row as ReadRecord)
+  return withAnswer(run(session, plan.statement, given), ({ rows: [row] }) => row && plan.read(row as ReadRecord))
 }
 
 function getPlan(session: Session, table: string, options: GivenOptions, given: Given): ReadPlan | false {
@@ -163,15 +181,15 @@ function masksOf({ rulebook, caller, ...session }: Session, table: string): Read
   return planned({ rulebook, caller, ...session }, `masks ${table}`, () => fieldMasks(rulebook, table, caller, 'list'))
 }
 
-async function formFor(
+async function choiceFor(
   session: Session,
   { form }: GivenOptions,
   filter: Condition,
   name: string,
   table: string,
   wanted: number,
-): Promise<Form> {
-  return form ?? (await choose(session, table, filter, name, wanted)).form
+): Promise<Choice> {
+  return form ? { form } : choose(session, table, filter, name, wanted)
 }
 
 /** Whether the order is one that an index is likely to have: that of the key. */

@@ -3,7 +3,7 @@ import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/inde
 import type { GivenOptions } from './ask.js'
 import { type BulkOptions, createMany, deleteMany, updateMany } from './bulk.js'
 import { announce, told } from './decisions.js'
-import { count, exists, get, list, stream } from './reads.js'
+import { count, exists, explain, get, list, stream } from './reads.js'
 import { atomically, type Session } from './session.js'
 import { upsert } from './upsert.js'
 import { inquire } from './verdicts.js'
@@ -20,9 +20,7 @@ export function scopedStore(session: Session) {
     list: (table: string, options: GivenOptions = {}) =>
       told(session, { method: 'list', action: 'list', table }, () => list(session, table, options)),
     get: (table: string, key: Key, options?: GivenOptions) =>
-      session.onDecision
-        ? told(session, { method: 'get', action: 'get', table, key }, () => get(session, table, key, options))
-        : get(session, table, key, options),
+      told(session, { method: 'get', action: 'get', table, key }, () => get(session, table, key, options)),
     count: (table: string, options: GivenOptions = {}) =>
       told(session, { method: 'count', action: 'list', table }, () => count(session, table, options)),
     exists: (table: string, options: GivenOptions = {}) =>
@@ -57,6 +55,10 @@ export function scopedStore(session: Session) {
       ),
     transaction: <T>(work: (inside: unknown) => Promise<T>): Promise<T> =>
       atomically(session, (inside) => work(scopedStore(inside))),
+    plan: (table: string, options: GivenOptions = {}) => {
+      announce(session, { method: 'plan', action: 'list', table })
+      return explain(session, table, options)
+    },
     filter: (table: string, action: 'read' | 'list' | 'get', options?: FilterOptions) => {
       announce(session, { method: 'filter', action: 'list', table })
       return filter(session, table, action, options)

@@ -18,6 +18,7 @@ export interface Session {
   readonly caller: Caller
   readonly clock: () => Date
   readonly validators: Validators
+  /** The plans for callers of this one's shape. */
   readonly plans: Plans
   /** What plans depend on of the caller. */
   readonly shape: string
@@ -72,8 +73,8 @@ export function atomically<T>(session: Session, work: (inside: Session) => Promi
 }
 
 /** What was worked out for callers of this shape before, or is now. */
-export function planned<T>({ plans, shape }: Session, name: string, make: () => T): T {
-  return plans.get(`${shape} ${name}`, make)
+export function planned<T>({ plans }: Session, name: string, make: () => T): T {
+  return plans.get(name, make)
 }
 
 /** The values of a key under the names that `keyIs` gives its slots. */
@@ -83,19 +84,31 @@ export function keySlots(key: Readonly<Record<string, unknown>>): Record<string,
   return slots
 }
 
+/**
+ * Goes on with an answer as soon as it is there. A database inside the process has answered already, and waiting
+ * for it all the same would take longer than the query.
+ */
+export function withAnswer<A, B>(answer: A | Promise<A>, work: (answer: A) => B | Promise<B>): B | Promise<B> {
+  return answer instanceof Promise ? answer.then(work) : work(answer)
+}
+
 /** What a validator finds wrong with values, by field; what it says of no field stands under `values`. */
-export async function problemsFound(
+export function problemsFound(
   { validators }: Session,
   table: string,
   action: 'create' | 'update',
   values: unknown,
-): Promise<Record<string, string>> {
+): Record<string, string> | Promise<Record<string, string>> {
   const validator = Object.hasOwn(validators, table) ? validators[table]?.[action] : undefined
-  const { issues = [] } = (await validator?.['~standard'].validate(values)) ?? {}
-  return Object.fromEntries(
-    issues.map(({ path: [first = 'values'] = [], message }) => [
-      String(typeof first === 'object' ? first.key : first),
-      message,
-    ]),
+  if (!validator) return NO_PROBLEMS
+  return withAnswer(validator['~standard'].validate(values), ({ issues = [] }) =>
+    Object.fromEntries(
+      issues.map(({ path: [first = 'values'] = [], message }) => [
+        String(typeof first === 'object' ? first.key : first),
+        message,
+      ]),
+    ),
   )
 }
+
+const NO_PROBLEMS = Object.freeze({})

@@ -18,10 +18,10 @@ import {
   rulesOf,
   specialise,
 } from '../rules/index.js'
-import { keySlot, planChange, planCreate, planDelete, type Returned } from '../sql/index.js'
+import { keySlot, planChange, planCreate, planDelete, type RecordRequest, type WritePlan } from '../sql/index.js'
 import { ConflictError } from './errors.js'
 import { type ReadRecord, seenAfterWrite } from './reads.js'
-import { planned, problemsFound, run, type Session } from './session.js'
+import { planned, problemsFound, run, type Session, withAnswer } from './session.js'
 import type { Outcome } from './store.js'
 import { inquire, inquireCreate } from './verdicts.js'
 
@@ -63,27 +63,49 @@ interface Change {
   readonly values: Readonly<Record<string, unknown>>
   readonly inquiry: Inquiry
   /** What writes it to so many records; nothing where nothing can be written. */
-  planFor(records: number): ReturnType<typeof planChange> | false
+  planFor(records: number): WritePlan | false
 }
 
 /** Checks an update, or an action of the table's own, as far as no record is needed for that. */
-export async function prepareChange(session: Session, table: string, action: Action, given: unknown): Promise<Change> {
+export function prepareChange(
+  session: Session,
+  table: string,
+  action: Action,
+  given: unknown,
+): Change | Promise<Change> {
+  assertAction(rulesOf(session.rulebook, table), table, action)
+  const found = action === 'update' ? problemsFound(session, table, action, given) : {}
+  return withAnswer(found, (problems) => changeOf(session, table, action, given, problems))
+}
+
+function changeOf(
+  session: Session,
+  table: string,
+  action: Action,
+  given: unknown,
+  found: Readonly<Record<string, string>>,
+): Change {
   const { rulebook, caller, dialect, clock } = session
-  assertAction(rulesOf(rulebook, table), table, action)
-  const found = action === 'update' ? await problemsFound(session, table, action, given) : {}
   const values = checkValues(rulebook, table, given, { action, caller, now: clock(), found })
   const fields = Object.keys(values)
   const inquiry: Inquiry = { rulebook, table, action, caller, fields }
-  refuseClosed(session, inquiry)
-  const planFor = (records: number) =>
-    planned(session, `${action} ${table} ${fields.join()} ${records}`, () => {
-      const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
-      const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
-      const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
-      if (!writes) return false
-      const condition = specialise(changePermission(rulebook, table, action, fields), caller)
-      return planChange({ rulebook, dialect }, changes, settable, condition, returned(session, table), records)
-    })
+  const plans = planned(session, `${action} ${table} ${fields.join()}`, () => ({
+    closed: isClosed(inquiry),
+    bySize: new Map<number, WritePlan | false>(),
+  }))
+  if (plans.closed) throw refusal(closedVerdict(inquiry))
+  const planFor = (records: number) => {
+    const kept = plans.bySize.get(records)
+    if (kept !== undefined) return kept
+    const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
+    const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
+    const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
+    const condition = specialise(changePermission(rulebook, table, action, fields), caller)
+    const made =
+      writes && planChange({ rulebook, dialect }, changes, settable, condition, returned(session, table), records)
+    plans.bySize.set(records, made)
+    return made
+  }
   return { values, inquiry, planFor }
 }
 
@@ -96,18 +118,23 @@ export async function change(
   given: unknown,
 ): Promise<ReadRecord> {
   const key = readKey(session.rulebook.model, table, givenKey)
-  const { values, inquiry, planFor } = await prepareChange(session, table, action, given)
+  const prepared = prepareChange(session, table, action, given)
+  const { values, inquiry, planFor } = prepared instanceof Promise ? await prepared : prepared
   const plan = planFor(1)
-  return attempt(session, table, async () => {
-    const outcome = plan && (await run(session, plan.statement, { ...values, ...keysGiven([key]) }))
-    const [row] = (outcome && outcome.rows) || []
-    if (plan && row) return plan.read(row as ReadRecord)
-    if (outcome && outcome.touched > 0) return seenAfterWrite(session, table, key)
+  const explain = async () => {
     const { verdict, changed } = await inquire(session, inquiry, key, values)
     if (!verdict.allowed) throw refusal(verdict)
     const acts = plan && inquiry.fields?.length === 0
     return changed || acts ? undefined : seenAfterWrite(session, table, key)
-  })
+  }
+  if (!plan) return attempt(session, table, explain)
+  const slots = { ...values, ...keysGiven([key]) }
+  return attempt(session, table, () =>
+    withAnswer(run(session, plan.statement, slots), ({ rows: [row], touched }) => {
+      if (row) return plan.read(row as ReadRecord)
+      return touched > 0 ? seenAfterWrite(session, table, key) : explain()
+    }),
+  )
 }
 
 /** Removes a record. */
@@ -153,7 +180,7 @@ function refuseClosed(session: Session, inquiry: Inquiry): void {
   if (closed.is) throw refusal(closedVerdict(inquiry))
 }
 
-function returned({ rulebook, caller }: Session, table: string): Returned {
+function returned({ rulebook, caller }: Session, table: string): RecordRequest {
   return { table, caller, action: 'get', sight: specialise(permission(rulebook, table, 'get'), caller) }
 }
 
@@ -161,10 +188,15 @@ function returned({ rulebook, caller }: Session, table: string): Returned {
  * A statement that carries its condition wrote nothing, yet the look afterwards finds nothing in its way:
  * another request was faster in between. Then it is tried again.
  */
-async function attempt<T>({ dialect }: Session, table: string, write: () => Promise<T | undefined>): Promise<T> {
+async function attempt<T>(
+  { dialect }: Session,
+  table: string,
+  write: () => T | undefined | Promise<T | undefined>,
+): Promise<T> {
   for (let tries = 0; tries < ATTEMPTS; tries += 1) {
     try {
-      const done = await write()
+      const answer = write()
+      const done = answer instanceof Promise ? await answer : answer
       if (done !== undefined) return done
     } catch (error) {
       if (typeof error !== 'object' || error === null || !dialect.duplicate(error)) throw error
