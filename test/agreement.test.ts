@@ -94,8 +94,8 @@ describe('memory and PostgreSQL', () => {
       fc.asyncProperty(conditions, signedIn, async (condition, given) => {
         const caller = checkCaller(rulebook.caller, given)
         const world = { caller, now: NOW, lookup }
-        const meets = evaluator(condition)
-        const inMemory = (data['entries'] ?? []).filter((entry) => meets(entry, world)).length
+        const meets = evaluator(condition, world)
+        const inMemory = (data['entries'] ?? []).filter((entry) => meets(entry)).length
         for (const form of [condition, normalise(condition)]) {
           for (const how of ['walk', 'scan', 'gather'] as const) {
             const { text, bind } = planCount({ rulebook, dialect: postgresql, form: how }, 'entries', form)

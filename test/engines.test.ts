@@ -49,13 +49,15 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
   const caller = checkCaller(rulebook.caller, given)
   if (isClosed({ rulebook, table, action: 'list', caller })) return 'refused'
   const world = { caller, now: NOW, lookup: lookupIn(data) }
-  const sees = evaluator(specialise(permission(rulebook, table, 'list'), caller))
-  const masks = [...fieldMasks(rulebook, table, caller, 'list')].map(([name, mask]) => [name, evaluator(mask)] as const)
+  const sees = evaluator(specialise(permission(rulebook, table, 'list'), caller), world)
+  const masks = [...fieldMasks(rulebook, table, caller, 'list')].map(
+    ([name, mask]) => [name, evaluator(mask, world)] as const,
+  )
   const questions = accessQuestions(rulebook, table, caller)
   return (data[table] ?? [])
-    .filter((record) => sees(record, world))
+    .filter((record) => sees(record))
     .map((record) => {
-      const hidden = masks.filter(([, mask]) => !mask(record, world)).map(([name]) => name)
+      const hidden = masks.filter(([, mask]) => !mask(record)).map(([name]) => name)
       const shown = Object.entries(record).filter(([name]) => !hidden.includes(name))
       return {
         record: Object.fromEntries(shown),

@@ -1,6 +1,6 @@
 import { isClosed } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
-import { assertAction, checkCaller, permission, type Rulebook, rulesOf, specialise } from '../rules/index.js'
+import { assertAction, checkCaller, permission, rulesOf, specialise } from '../rules/index.js'
 import { type Dialect, type Form, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
 import type { Workbench } from './workbench.js'
 

@@ -5,29 +5,38 @@ export type MemoryRecord = Readonly<Record<string, unknown>>
 export type Data = Readonly<Record<string, readonly MemoryRecord[]>>
 
 /** Finds the records of a table whose field has this value. */
-export type Lookup = (table: string, field: string, value: unknown) => readonly MemoryRecord[]
+export type Lookup = (table: string, field: string) => (value: unknown) => readonly MemoryRecord[]
 
 /**
  * Indexes data by whichever fields are asked for, on first use.
  * The data must not change while the lookup is in use.
  */
 export function lookupIn(data: Data): Lookup {
-  const indexes = new Map<string, Map<unknown, MemoryRecord[]>>()
-  return (table, field, value) => {
+  const indexes = new Map<string, Index>()
+  return (table, field) => {
     const name = `${table} ${field}`
     let index = indexes.get(name)
-    if (!index) {
-      index = new Map()
-      for (const record of Object.hasOwn(data, table) ? (data[table] ?? []) : []) {
-        const at = indexKey(record[field])
-        const found = index.get(at)
-        if (found) found.push(record)
-        else index.set(at, [record])
-      }
-      indexes.set(name, index)
+    return (value) => {
+      index ??= indexes.get(name)
+      if (!index) indexes.set(name, (index = indexOf(Object.hasOwn(data, table) ? (data[table] ?? []) : [], field)))
+      return index.get(indexKey(value)) ?? NONE
     }
-    return index.get(indexKey(value)) ?? []
   }
+}
+
+type Index = ReadonlyMap<unknown, readonly MemoryRecord[]>
+
+const NONE: readonly MemoryRecord[] = []
+
+function indexOf(records: readonly MemoryRecord[], field: string): Index {
+  const index = new Map<unknown, MemoryRecord[]>()
+  for (const record of records) {
+    const at = indexKey(record[field])
+    const found = index.get(at)
+    if (found) found.push(record)
+    else index.set(at, [record])
+  }
+  return index
 }
 
 const indexKey = (value: unknown): unknown => (value instanceof Date ? value.getTime() : value)

@@ -1,6 +1,6 @@
 export { type Access, accessFrom, accessQuestions, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
-export { answer, decide, type DecideRequest, isClosed } from './decide.js'
+export { answer, decide, type DecideRequest, isClosed, predicate } from './decide.js'
 export { evaluator, type World } from './evaluate.js'
 export { type Facts, type Inquiry, type Question, questionsFor, unchangedId } from './questions.js'
 export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError } from './refuse.js'

@@ -102,7 +102,7 @@ function failedTogether(
   const failed = checks
     .map((check) => ({ ...check, that: creating ? withoutChange(check.that) : check.that }))
     .filter(({ that }) => dependsOnlyOn(that, isKnown))
-    .filter(({ that }) => !evaluator(specialise(that, caller))(record, { caller, now, lookup: () => [] }))
+    .filter(({ that }) => !evaluator(specialise(that, caller), { caller, now, lookup: () => () => [] })(record))
   return Object.fromEntries(failed.flatMap(({ fields, message }) => fields.map((field) => [field, message])))
 }
 
