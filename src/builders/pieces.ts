@@ -1,0 +1,25 @@
+import type { ScopedStore, SqlPiece } from '../store/index.js'
+
+/** SQL text in pieces, with the values that stand between them. */
+export interface Pieces {
+  readonly strings: readonly string[]
+  readonly values: readonly unknown[]
+}
+
+/** The part of a scoped store that hands out SQL. */
+export type SqlSource<M> = Pick<ScopedStore<M>, 'filter' | 'view'>
+
+/** No SQL of this library contains this character. */
+const MARK = '\0'
+
+/** Has SQL written with marks that can be told from all else, for {@link piecesOf}. */
+export const marked = { placeholder: (number: number): string => `${MARK}${number}${MARK}` }
+
+/** Takes marked SQL apart at its placeholders, for a builder that writes its own. */
+export function piecesOf({ text, values }: SqlPiece): Pieces {
+  const parts = text.split(MARK)
+  return {
+    strings: parts.filter((_, at) => at % 2 === 0),
+    values: parts.filter((_, at) => at % 2 === 1).map((number) => values[Number(number) - 1]),
+  }
+}

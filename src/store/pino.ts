@@ -1,0 +1,27 @@
+import type { Decision } from './decisions.js'
+
+/** The part of a Pino logger that is used. */
+export interface PinoLogger {
+  info(fields: object, message: string): void
+  warn(fields: object, message: string): void
+  error(fields: object, message: string): void
+}
+
+/**
+ * Writes a guard's decisions to a Pino logger: what was allowed as `info`, refusals and uses of a bypass as
+ * `warn`, errors while deciding as `error`.
+ *
+ * @param logger a Pino logger, or a child of one
+ * @example createGuard({ rules, store, onDecision: pinoDecisions(pino()) })
+ */
+export function pinoDecisions(logger: PinoLogger): (decision: Decision) => void {
+  return (decision) => {
+    const { outcome, bypass, action, table } = decision
+    const level = outcome === 'failed' ? 'error' : outcome === 'refused' || bypass !== undefined ? 'warn' : 'info'
+    const fields = JSON.parse(JSON.stringify(decision, plain)) as object
+    logger[level]({ decision: fields }, `${action} ${table} ${outcome}`)
+  }
+}
+
+/** JSON has no whole numbers of 64 bits. */
+const plain = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)
