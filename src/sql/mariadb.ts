@@ -76,7 +76,7 @@ WHERE s.TABLE_SCHEMA = DATABASE() AND s.SEQ_IN_INDEX = 1`,
   jsonArray: jsonArray('JSON_ARRAY'),
   // A subquery in FROM cannot see the record around it; the aggregate sorts and limits itself.
   jsonList: ({ each, source, where, order: sorted, limit: most }) =>
-    sql`(SELECT JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${bare(most)}` : sql``}) FROM ${source} WHERE ${where})`,
+    sql`(SELECT JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``}) FROM ${source} WHERE ${where})`,
   fromJson: (shape, value) => mariadb.reader(shape)?.(value) ?? value,
   toDriver: ({ type }, value) => {
     if (type === 'integer' || type === 'bigInteger') return String(value)

@@ -28,8 +28,8 @@ export interface RelatedRequest extends RecordRequest {
   /** Which of them; conditions decided for this caller. */
   readonly filter: Condition
   readonly order: readonly Order[]
-  /** The name of the given value that says how many at most. */
-  readonly limit?: string
+  /** How many at most; a whole number, 0 or more. */
+  readonly limit?: number
 }
 
 /** The columns that make up a record, and how to read it from them. */
@@ -108,7 +108,7 @@ function planRelated(compilation: Compilation, request: RelatedRequest, scopes: 
     source: raw(`${dialect.identifier(relation.table)} AS ${aliasAt(level)}`),
     where: sql`${matches} AND ${reached}`,
     order: orderBy(compilation, inner, order, deeper),
-    ...(limit !== undefined && { limit: slot({ kind: 'given', name: limit }, { type: 'integer' }) }),
+    ...(limit !== undefined && { limit: raw(String(limit)) }),
   })
   const readOne = (values: readonly unknown[]) =>
     plan.read(Object.fromEntries(plan.columns.map(({ name }, at) => [name, values[at]])))

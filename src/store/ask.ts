@@ -28,6 +28,8 @@ export interface Asked {
   /** The name of the given value that says how many at most. */
   readonly limit?: string
   readonly offset?: string
+  /** How many related records at most: as digits, since not every database takes a value there. */
+  readonly most?: number
   /** Only what comes after a record in which these fields are missing. */
   readonly after?: readonly string[]
   readonly related: readonly { readonly relation: Relation; readonly asked: Asked }[]
@@ -86,8 +88,8 @@ export function ask(
     order,
     ...(fields && { fields }),
     ...(where && { where: parameterised(where(rowOf(model as Model, table) as never), given, path) }),
-    ...(limit !== undefined && { limit: amount(table, 'limit', limit, given, path) }),
-    ...(offset !== undefined && { offset: amount(table, 'offset', offset, given, path) }),
+    ...(limit !== undefined && limitOf(table, kind, limit, given)),
+    ...(offset !== undefined && { offset: amount(table, 'offset', offset, given) }),
     ...(after && { after: startAfter(model, table, order, after, given, hides) }),
     related: Object.entries(options.with ?? {}).map(([name, wanted]) => {
       const { by, ...more }: GivenOptions & { readonly by?: string } = wanted === true ? {} : wanted
@@ -123,12 +125,17 @@ function orderOf(model: ModelData, table: string, key: readonly string[], orderB
   return [...order, ...key.filter((name) => !named.includes(name)).map((field) => ({ field, descending: false }))]
 }
 
-function amount(table: string, name: string, value: unknown, given: Given, path: string): string {
+function limitOf(table: string, kind: string, limit: number, given: Given): Pick<Asked, 'limit' | 'most'> {
+  const name = amount(table, 'limit', limit, kind === 'related' ? {} : given)
+  return kind === 'related' ? { most: limit } : { limit: name }
+}
+
+function amount(table: string, name: string, value: unknown, given: Given): string {
   if (!Number.isSafeInteger(value) || Number(value) < 0) {
     throw new InputError(table, { [name]: 'must be a whole number, 0 or more' })
   }
-  given[`${path}$${name}`] = value
-  return `${path}$${name}`
+  given[`$${name}`] = value
+  return `$${name}`
 }
 
 function startAfter(

@@ -229,7 +229,7 @@ function recordRequest(session: Session, { table, fields, access, related }: Ask
       relation,
       filter: filterOf(session, relation.table, 'list', asked.where),
       order: ordersOf(session, asked),
-      ...(asked.limit !== undefined && { limit: asked.limit }),
+      ...(asked.most !== undefined && { limit: asked.most }),
     })),
   }
 }
