@@ -15,6 +15,8 @@ import { available, startMariadb, startPostgresql } from './servers.js'
 export interface Engine {
   readonly name: string
   readonly store: Store
+  /** Where it is, for further connections; none inside the process. */
+  readonly url?: string
   close(): Promise<void>
 }
 
@@ -30,12 +32,22 @@ const openers: Readonly<Record<string, () => Promise<Engine>>> = {
   PostgreSQL: async () => {
     const server = await startPostgresql()
     const pool = new pg.Pool({ connectionString: server.url })
-    return { name: 'PostgreSQL', store: postgresqlStore(pool), close: () => pool.end().then(server.stop) }
+    return {
+      name: 'PostgreSQL',
+      url: server.url,
+      store: postgresqlStore(pool),
+      close: () => pool.end().then(server.stop),
+    }
   },
   MariaDB: async () => {
     const server = await startMariadb()
     const pool = mysql.createPool({ uri: server.url })
-    return { name: 'MariaDB', store: mariadbStore(pool as never), close: () => pool.end().then(server.stop) }
+    return {
+      name: 'MariaDB',
+      url: server.url,
+      store: mariadbStore(pool as never),
+      close: () => pool.end().then(server.stop),
+    }
   },
 }
 

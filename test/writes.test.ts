@@ -1,0 +1,126 @@
+import { expect } from 'chai'
+import { createGuard } from 'pachter'
+import { callers } from '../examples/allotment/callers.js'
+import { readData } from '../examples/allotment/database.js'
+import { model } from '../examples/allotment/model.js'
+import { rules } from '../examples/allotment/rules.js'
+import { type Engine, engineNames, load, openEngines } from './support/engines.js'
+import { NOW, refusalOf } from './support/korenveld.js'
+
+const { nobody, ana, ben, carla } = callers
+const leeks = { plotId: 1, audience: 'private', title: 'Leeks', body: 'Sown.' } as const
+
+type Scoped = ReturnType<ReturnType<typeof createGuard<typeof model, typeof rules.caller>>['as']>
+
+describe(`writes on ${engineNames.join(', ')}`, () => {
+  let engines: readonly Engine[]
+  before(async () => {
+    engines = await openEngines()
+  })
+  beforeEach(async () => {
+    const data = await readData()
+    for (const engine of engines) {
+      await load(engine, model, data)
+      if (engine.store.dialect.name !== 'postgresql') continue
+      for (const table of ['entries', 'remarks']) {
+        await engine.store.query(`SELECT setval(pg_get_serial_sequence('"${table}"', 'id'), 1000)`, [])
+      }
+    }
+  })
+
+  const onEach = async (check: (as: (caller: (typeof callers)[keyof typeof callers]) => Scoped) => Promise<void>) => {
+    for (const { store } of engines) await check((caller) => createGuard({ rules, store, clock: () => NOW }).as(caller))
+  }
+
+  it('store several records, all or none, or those permitted', () =>
+    onEach(async (as) => {
+      const before = await as(ana).count('entries')
+      const bad = [leeks, { ...leeks, authorId: 2 }, { ...leeks, title: '' }]
+      const refused = await refusalOf(as(ana).createMany('entries', bad))
+      expect(refused).to.deep.include({ code: 'bulk-refused', status: 403 })
+      expect(refused.message).to.match(/2 of the records of entries were refused. 1: .*authorId is set.* 2: .*title/)
+      expect(await as(ana).count('entries')).to.equal(before)
+      const partly = await as(ana).createMany('entries', bad, { partly: true })
+      expect(partly.refused.map(({ key, status }) => [key, status])).to.deep.equal([
+        [1, 403],
+        [2, 422],
+      ])
+      expect(partly.written[0]).to.include({ title: 'Leeks', authorId: 1 })
+      expect(await as(ana).createMany('entries', [leeks, leeks])).to.have.length(2)
+      expect(await as(ana).count('entries')).to.equal(before + 3)
+    }))
+
+  it('change and remove several records, all or none, or those permitted', () =>
+    onEach(async (as) => {
+      const own = (await as(ana).list('entries', { where: (row) => row.may('delete') })).map(({ id }) => id)
+      const [first, second, third] = own as [number, number, number]
+      const changed = await as(ana).updateMany('entries', [second, first, second], { title: 'Both' })
+      expect(changed.map(({ id, title }) => [id, title])).to.deep.equal(
+        [second, first, second].map((id) => [id, 'Both']),
+      )
+      // Saying again what is so already is no change, and no refusal.
+      expect(await as(ana).updateMany('entries', [first, third], { title: 'Both' })).to.have.length(2)
+      const mixed = [first, 7, 999]
+      expect((await refusalOf(as(ana).deleteMany('entries', mixed))).message).to.match(/2 of .*7: .*999: There is no/)
+      expect(await as(ana).get('entries', first)).to.include({ id: first })
+      const partly = await as(ana).updateMany('entries', mixed, { title: 'Mine' }, { partly: true })
+      expect(partly.written).to.have.length(1)
+      expect(partly.refused.map(({ key, status }) => [key, status])).to.deep.equal([
+        [7, 404],
+        [999, 404],
+      ])
+      await as(ana).deleteMany('entries', own)
+      expect(await as(ana).count('entries', { where: (row) => row.authorId.is(1) })).to.equal(0)
+      const many = await as(ana).createMany(
+        'entries',
+        Array.from({ length: 70 }, () => leeks),
+      )
+      expect(
+        await as(ana).deleteMany(
+          'entries',
+          many.map(({ id }) => id),
+          { partly: true },
+        ),
+      ).to.deep.include({ refused: [] })
+    }))
+
+  it('store or change by key, as the rules for a create or an update have it', () =>
+    onEach(async (as) => {
+      const share = { entryId: 1, memberId: 6, level: 'view' } as const
+      expect(await as(ana).upsert('entryShares', share)).to.include(share)
+      expect(await as(ana).upsert('entryShares', { ...share, level: 'edit' })).to.include({ level: 'edit' })
+      expect(await refusalOf(as(ben).upsert('entryShares', { ...share, memberId: 2, level: 'edit' }))).to.include({
+        status: 403,
+      })
+      expect(await refusalOf(as(ben).upsert('entryShares', share))).to.include({ status: 404 })
+      expect(await refusalOf(as(nobody).upsert('entryShares', share))).to.include({ status: 401 })
+      const twice = await refusalOf(as(ana).create('entryShares', share))
+      expect(twice).to.include({ code: 'conflict', status: 409 })
+      expect(twice.message).to.match(/a record of entryShares with the same key/)
+    }))
+
+  it('belong together in a transaction, and parts of it can be taken back', () =>
+    onEach(async (as) => {
+      const before = await as(ana).count('entries')
+      const failed = await refusalOf(
+        as(ana).transaction(async (inside) => {
+          const { id } = await inside.create('entries', leeks)
+          await inside.create('entryShares', { entryId: id, memberId: 2, level: 'view' })
+          expect(await inside.count('entries')).to.equal(before + 1)
+          await inside.update('entries', id, { authorId: 2 })
+        }),
+      )
+      expect(failed).to.include({ status: 403 })
+      expect(await as(ana).count('entries')).to.equal(before)
+      const kept = await as(ana).transaction(async (inside) => {
+        const entry = await inside.create('entries', leeks)
+        expect(await refusalOf(inside.deleteMany('entries', [entry.id, 7]))).to.include({ code: 'bulk-refused' })
+        const share = { entryId: entry.id, memberId: 2, level: 'view' } as const
+        await inside.upsert('entryShares', share)
+        await inside.transaction((deeper) => deeper.upsert('entryShares', { ...share, level: 'edit' }))
+        return entry
+      })
+      expect(await as(ben).get('entries', kept.id)).to.include({ title: 'Leeks' })
+      expect(await as(carla).count('entries', { where: (row) => row.id.is(kept.id) })).to.equal(0)
+    }))
+})
