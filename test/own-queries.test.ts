@@ -1,0 +1,157 @@
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import Database from 'better-sqlite3'
+import { expect } from 'chai'
+import knexOf, { type Knex } from 'knex'
+import { Kysely, PostgresDialect, sql, SqliteDialect } from 'kysely'
+import pg from 'pg'
+import { createGuard, type RecordOf } from 'pachter'
+import { knexFilter, knexView } from 'pachter/knex'
+import { kyselyFilter, kyselyView } from 'pachter/kysely'
+import type { Store } from 'pachter/store'
+import { postgresqlStore } from 'pachter/store/postgresql'
+import { sqliteStore } from 'pachter/store/sqlite'
+import { callers } from '../examples/allotment/callers.js'
+import { readData } from '../examples/allotment/database.js'
+import { model } from '../examples/allotment/model.js'
+import { rules } from '../examples/allotment/rules.js'
+import { type Engine, load, openEngines } from './support/engines.js'
+import { NOW } from './support/korenveld.js'
+
+type Tables = { [T in keyof typeof model.tables & ('entries' | 'plots' | 'members')]: RecordOf<typeof model, T> }
+
+/** Queries that would tell of hidden rows, or count them, in one way or another; `@` stands before a table. */
+const QUERIES = [
+  'SELECT e.id, p.number FROM @entries e JOIN @plots p ON p.id = e."plotId" ORDER BY e.id',
+  'SELECT p.id, count(e.id) AS n, max(e.id) AS m FROM @plots p LEFT JOIN @entries e ON e."plotId" = p.id GROUP BY p.id ORDER BY p.id',
+  'SELECT m.id, m.email FROM @members m LEFT JOIN @entries e ON e."authorId" = m.id WHERE e.id IS NULL ORDER BY m.id',
+  'SELECT e.id FROM @entries e WHERE NOT EXISTS (SELECT 1 FROM @remarks r WHERE r."entryId" = e.id) ORDER BY e.id',
+  'SELECT count(m.email) AS n, (SELECT count(*) FROM @rents) AS r FROM @members m',
+]
+
+describe('queries of one’s own', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'pachter-own-'))
+  const file = join(folder, 'korenveld.db')
+  const database = new Database(file)
+  const store = sqliteStore(database)
+  let engines: readonly Engine[]
+  let knex: Knex
+  const as = (caller: (typeof callers)[keyof typeof callers], on: Store = store) =>
+    createGuard({ rules, store: on, clock: () => NOW }).as(caller)
+  const everyone = Object.values(callers)
+
+  before(async () => {
+    const data = await readData()
+    engines = await openEngines()
+    for (const engine of engines) await load(engine, model, data)
+    await load({ name: 'file', store, close: async () => undefined }, model, data)
+    knex = knexOf({ client: 'better-sqlite3', connection: { filename: file }, useNullAsDefault: true })
+  })
+  after(async () => {
+    await knex.destroy()
+    database.close()
+    rmSync(folder, { recursive: true })
+  })
+
+  it('come out, over views, as if what is hidden were not there', async () => {
+    for (const caller of everyone) {
+      // A second Korenveld that holds nothing but what this caller sees.
+      const copy = new Database(':memory:')
+      const seen = Object.entries(model.tables).map(async ([table, { fields }]) => {
+        const records = await as(caller)
+          .list(table as 'entries')
+          .catch(() => [])
+        // What must have a value in the real tables may be missing from this caller's.
+        const optional = Object.entries(fields).map(([name, field]) => [name, { ...field, optional: !field.key }])
+        return [table, { key: model.tables[table]?.key, fields: Object.fromEntries(optional) }, records] as const
+      })
+      const tables = await Promise.all(seen)
+      const seenModel = { tables: Object.fromEntries(tables.map(([table, data]) => [table, data])) }
+      const copied = sqliteStore(copy)
+      const records = Object.fromEntries(tables.map(([table, , rows]) => [table, rows]))
+      await load({ name: 'copy', store: copied, close: async () => undefined }, seenModel as never, records as never)
+      for (const query of QUERIES) {
+        const values: unknown[] = []
+        const text = query.replace(/@(\w+)/g, (_, table: 'entries') => {
+          const view = as(caller).view(table)
+          values.push(...view.values)
+          return view.text
+        })
+        const expected = copy.prepare(query.replaceAll('@', '')).all()
+        expect(database.prepare(text).all(...values), query).to.deep.equal(expected)
+      }
+      copy.close()
+    }
+  })
+
+  it('take the filter with an alias, further values and placeholders of their own, on every engine', async () => {
+    for (const { store: on } of engines) {
+      const q = on.dialect.identifier
+      for (const caller of everyone.slice(1)) {
+        const expected = await as(caller, on).count('entries', { where: (row) => row.id.atMost(20) })
+        for (const form of ['gather', 'scan', 'walk'] as const) {
+          const numbered = on.dialect.numbered && { placeholder: (number: number) => `$${number + 1}` }
+          const { text, values } = as(caller, on).filter('entries', 'read', { alias: 'e', form, ...numbered })
+          const first = on.dialect.numbered ? '$1::bigint' : '?'
+          const query = `SELECT count(*) AS n FROM ${q('entries')} AS e WHERE e.id <= ${first} AND ${text}`
+          expect(Number((await on.query(query, [20, ...values])).rows[0]?.['n'])).to.equal(expected)
+        }
+      }
+    }
+    expect(as(callers.nobody).filter('rents', 'read').text).to.equal('FALSE')
+  })
+
+  it('through Kysely, on SQLite and PostgreSQL', async () => {
+    const server = engines.find(({ name }) => name === 'PostgreSQL')
+    const pool = server && new pg.Pool({ connectionString: server.url, max: 2 })
+    const dialects = [
+      { dialect: new SqliteDialect({ database: new Database(file) }), on: store },
+      ...(pool ? [{ dialect: new PostgresDialect({ pool }), on: postgresqlStore(pool) }] : []),
+    ]
+    for (const { dialect, on } of dialects) {
+      const db = new Kysely<Tables>({ dialect })
+      for (const caller of everyone) {
+        const scoped = as(caller, on)
+        const entries = await scoped.list('entries')
+        const filtered = db
+          .selectFrom('entries as e')
+          .select('e.id')
+          .where(kyselyFilter(scoped, 'entries', 'e'))
+        expect((await filtered.orderBy('e.id').execute()).map(({ id }) => Number(id))).to.deep.equal(
+          entries.map(({ id }) => id),
+        )
+        const joined = await db
+          .selectFrom(kyselyView(scoped, 'plots').as('p'))
+          .leftJoin(kyselyView(scoped, 'entries').as('e'), 'e.plotId', 'p.id')
+          .select(['p.id', sql<number>`count(e.id)`.as('n')])
+          .groupBy('p.id')
+          .execute()
+        const count = (id: number) => entries.filter(({ plotId }) => plotId === id).length
+        expect(joined).to.have.length(await scoped.count('plots'))
+        for (const { id, n } of joined) expect(Number(n)).to.equal(count(Number(id)))
+      }
+      await db.destroy()
+    }
+  })
+
+  it('through Knex, on SQLite', async () => {
+    for (const caller of everyone) {
+      const scoped = as(caller)
+      const entries = await scoped.list('entries')
+      const filtered = await knex('entries as e')
+        .where(knexFilter(knex, scoped, 'entries', 'e'))
+        .orderBy('e.id')
+        .select('e.id')
+      expect(filtered.map(({ id }: { id: number }) => id)).to.deep.equal(entries.map(({ id }) => id))
+      const joined = (await knex
+        .from(knexView(knex, scoped, 'plots', 'p'))
+        .leftJoin(knexView(knex, scoped, 'entries', 'e'), 'e.plotId', 'p.id')
+        .where('p.areaM2', '>', 60)
+        .groupBy('p.id')
+        .select('p.id')
+        .count('e.id as n')) as unknown as { id: number; n: number }[]
+      for (const { id, n } of joined) expect(n).to.equal(entries.filter(({ plotId }) => plotId === id).length)
+    }
+  })
+})
