@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import {
   type Access,
-  accessFrom,
+  accessReader,
   accessQuestions,
   answer,
   checkCaller,
@@ -54,6 +54,7 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
     ([name, mask]) => [name, evaluator(mask, world)] as const,
   )
   const questions = accessQuestions(rulebook, table, caller)
+  const accessOf = accessReader(rulebook, table, caller)
   return (data[table] ?? [])
     .filter((record) => sees(record))
     .map((record) => {
@@ -61,7 +62,7 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
       const shown = Object.entries(record).filter(([name]) => !hidden.includes(name))
       return {
         record: Object.fromEntries(shown),
-        access: accessFrom(rulebook, table, caller, answer(questions, record, world)),
+        access: accessOf(answer(questions, record, world)),
       }
     })
 }

@@ -4,17 +4,19 @@ import {
   type Action,
   type Caller,
   covers,
+  deniesFor,
   fieldSight,
   grantsFor,
   isFixed,
   permission,
+  type PlacedGrant,
   type Rulebook,
   rulesOf,
   specialise,
   type TableRules,
 } from '../rules/index.js'
-import { type Facts, type Question, questionsFor, SIGHT, tieQuestions, whoId } from './questions.js'
-import { grantHolds, verdictFrom, whoName } from './verdict.js'
+import { denyId, type Facts, type Question, questionsFor, SIGHT, tieQuestions, whenId, whoId } from './questions.js'
+import { whoName } from './verdict.js'
 
 /** What a caller may do to one record that the caller sees. */
 export interface Access {
@@ -50,33 +52,69 @@ export function accessQuestions(
   )
 }
 
-/** Puts the facts about a record the caller sees together to what the caller may do to it. */
-export function accessFrom(
+/**
+ * Prepares to put the facts about records the caller sees together to what the caller may do to each: the rules
+ * are gone through once, not for each record.
+ */
+export function accessReader(
   rulebook: Rulebook,
   table: string,
   caller: Caller,
-  facts: Facts,
   seenBy: 'list' | 'get' = 'list',
-): Access {
+): (facts: Facts) => Access {
   const rules = rulesOf(rulebook, table)
-  const names = Object.keys(tableOf(rulebook.model, table).fields)
-  const may = Object.fromEntries(
-    actionsOn(rules).map((action) => [action, verdictFrom({ rulebook, table, action, caller }, facts).allowed]),
-  ) as Access['may']
-  const held = (action: Action) => grantsFor(rules, action).filter((grant) => grantHolds(grant, facts))
-  const [seers, changers] = [held(seenBy), held('update')]
-  const covered = (grants: typeof seers, name: string) =>
-    caller.trusted !== undefined || grants.some((grant) => covers(grant, name))
-  return {
-    may,
-    changeable: names.filter(
-      (name) => may.update && !isFixed(rulebook, table, 'update', name) && covered(changers, name),
-    ),
-    hidden: names.filter((name) => !covered(seers, name) && !tableOf(rulebook.model, table).key.includes(name)),
-    ties: Object.keys(rules.ties).filter((name) => facts(whoId(name))),
-    seenBy: [...new Set(seers.flatMap(({ to }) => to.filter((who) => facts(whoId(who))).map(whoName)))],
+  const { fields, key } = tableOf(rulebook.model, table)
+  const names = Object.keys(fields)
+  const isTrusted = caller.trusted !== undefined
+  const actions = actionsOn(rules).map((action) => [action, allowance(rules, action)] as const)
+  const changers = grantsFor(rules, 'update').map(heldFields(names))
+  const seers = grantsFor(rules, seenBy).map((grant) => ({
+    ...heldFields(names)(grant),
+    who: grant.to.map((who) => ({ id: whoId(who), name: whoName(who) })),
+  }))
+  const settable = names.filter((name) => !isFixed(rulebook, table, 'update', name))
+  const hideable = names.filter((name) => !key.includes(name))
+  const ties = Object.keys(rules.ties).map((name) => ({ id: whoId(name), name }))
+  return (facts) => {
+    const may = Object.fromEntries(actions.map(([action, allows]) => [action, isTrusted ? true : allows(facts)]))
+    const changing = may['update'] ? changers.filter(({ holds }) => holds(facts)) : []
+    const seeing = seers.filter(({ holds }) => holds(facts))
+    const changed = (name: string) => isTrusted || changing.some(({ covered }) => covered.has(name))
+    const seen = (name: string) => isTrusted || seeing.some(({ covered }) => covered.has(name))
+    const held = seeing.flatMap(({ who }) => who.filter(({ id }) => facts(id)).map(({ name }) => name))
+    return {
+      may: may as Access['may'],
+      changeable: may['update'] ? settable.filter(changed) : [],
+      hidden: hideable.filter((name) => !seen(name)),
+      ties: ties.filter(({ id }) => facts(id)).map(({ name }) => name),
+      seenBy: held.length > 1 ? [...new Set(held)] : held,
+    }
   }
 }
+
+/** Whether a record the caller sees may be acted on, by the facts: some grant holds and no deny does. */
+function allowance(rules: TableRules, action: Action): (facts: Facts) => boolean {
+  const grants = grantsFor(rules, action).map(holding)
+  const denies = deniesFor(rules, action).map(({ name, except }) => ({
+    id: denyId(name),
+    except: except.map((who) => whoId(who)),
+  }))
+  return (facts) =>
+    facts(SIGHT) &&
+    grants.some((holds) => holds(facts)) &&
+    !denies.some(({ id, except }) => facts(id) && !except.some(facts))
+}
+
+function holding(grant: PlacedGrant): (facts: Facts) => boolean {
+  const to = grant.to.map((who) => whoId(who))
+  const when = grant.when && whenId(grant)
+  return (facts) => to.some(facts) && (when === undefined || facts(when))
+}
+
+const heldFields = (names: readonly string[]) => (grant: PlacedGrant) => ({
+  holds: holding(grant),
+  covered: new Set(names.filter((name) => covers(grant, name))),
+})
 
 /** When a caller sees each field of a record the caller sees, for those fields that are not always seen. */
 export function fieldMasks(

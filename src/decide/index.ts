@@ -1,4 +1,4 @@
-export { type Access, accessFrom, accessQuestions, fieldMasks } from './access.js'
+export { type Access, accessQuestions, accessReader, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 export { answer, decide, type DecideRequest, isClosed, predicate } from './decide.js'
 export { evaluator, type World } from './evaluate.js'

@@ -21,6 +21,7 @@ export {
   asksCaller,
   changePermission,
   createPermission,
+  dependsOn,
   expand,
   fieldSight,
   isFixed,

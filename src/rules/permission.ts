@@ -78,16 +78,20 @@ function settled(condition: Condition, changed: readonly string[]): Condition {
     case 'not':
       return { ...condition, of: settled(condition.of, changed) }
     case 'after':
-      return contains(condition.of, (part) => dependsOn(part, changed)) ? condition : condition.of
+      return dependsOn(condition.of, changed) ? condition : condition.of
     default:
       return condition
   }
 }
 
-function dependsOn(part: Condition, changed: readonly string[]): boolean {
+/** Whether a condition on a record could come out otherwise once these fields of it are changed. */
+export function dependsOn(condition: Condition, changed: readonly string[]): boolean {
   const isChanged = (operand: Operand) =>
     operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0 && changed.includes(operand.name))
-  return part.kind === 'may' || part.kind === 'unchanged' || operandsOf(part).some(isChanged)
+  return contains(
+    condition,
+    (part) => part.kind === 'may' || part.kind === 'unchanged' || operandsOf(part).some(isChanged),
+  )
 }
 
 /** When a caller may create a record in which these fields were given, as one condition on that record. */

@@ -36,8 +36,9 @@ export function planRead(compilation: Compilation, request: ReadRequest): ReadPl
   const { dialect } = compilation
   const { table, filter, order = [], after, byKey, limited, skipping } = request
   const root = scopeAt(dialect, table)
-  // What is asked of each record that comes out is asked one by one.
-  const { columns, read } = planRecord({ ...compilation, form: 'walk' }, request, [root])
+  // What is asked of each record that comes out is asked one by one, unless what the caller reaches is little.
+  const form = compilation.form === 'gather' ? 'gather' : 'walk'
+  const { columns, read } = planRecord({ ...compilation, form }, request, [root])
   const { from, where } = sourceOf(compilation, table, filter)
   const conditions = [
     ...(byKey ? [keyIs(compilation, table, root)] : []),

@@ -1,5 +1,5 @@
 import { always, type Condition, shift } from '../condition/index.js'
-import { accessFrom, accessQuestions, fieldMasks } from '../decide/index.js'
+import { accessQuestions, accessReader, fieldMasks } from '../decide/index.js'
 import { type FieldData, type Relation, type Shape, tableOf } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import { answerColumns, type Column } from './answers.js'
@@ -56,6 +56,7 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     ...(access ? accessQuestions(rulebook, table, caller, action).map((each) => shiftedQuestion(each, level)) : []),
     ...masked.map((name) => ({ id: maskId(name), condition: masks.get(name) as Condition })),
   ]
+  const accessOf = access ? accessReader(rulebook, table, caller, action) : undefined
   const { sight = always } = request
   const answers = answerColumns(compilation, scopes, [...asked, { id: SIGHT, condition: sight }])
   const values = chosen.map(([name, field]) => {
@@ -87,7 +88,8 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
         if (key.includes(name) || (seen && (!masks.has(name) || facts(maskId(name))))) record[name] = row[name]
       }
       for (const { name, read } of joined) record[name] = read(row[relatedId(name)])
-      return access ? { ...record, $access: accessFrom(rulebook, table, caller, facts, action) } : record
+      if (accessOf) record['$access'] = accessOf(facts)
+      return record
     },
   }
 }

@@ -38,8 +38,20 @@ export function render(fragment: Fragment, dialect: Dialect, mark: Mark = markOf
     numbers.set(id, number)
     return dialect.placeholder(mark(number), piece.shape)
   })
-  const readers = slots.map((slot) => readerOf(dialect, slot))
-  return { text: text.join(''), bind: (bindings) => readers.map((read) => read(bindings)) }
+  return { text: text.join(''), bind: binder(slots.map((slot) => readerOf(dialect, slot))) }
+}
+
+/** One statement knows one moment, asked for only where it needs one. */
+function binder(readers: readonly Reader[]): Statement['bind'] {
+  return ({ caller, clock, given }) => {
+    const values: unknown[] = []
+    let now: Date | undefined
+    for (const { asksTime, read } of readers) {
+      if (asksTime) now ??= clock()
+      values.push(read(given, caller, now))
+    }
+    return values
+  }
 }
 
 /** How a dialect's own drivers mark placeholders. */
@@ -48,15 +60,24 @@ export const markOf =
   (number) =>
     numbered ? `$${number}` : '?'
 
-function readerOf(dialect: Dialect, { source, shape }: Slot): (bindings: Bindings) => unknown {
+/** Reads the value of one slot. */
+interface Reader {
+  readonly asksTime: boolean
+  readonly read: (given: Bindings['given'], caller: Caller, now: Date | undefined) => unknown
+}
+
+function readerOf(dialect: Dialect, { source, shape }: Slot): Reader {
   const write = (value: unknown) => (isMissing(value) ? null : dialect.toDriver(shape, value as Value))
-  if (source.kind === 'given') return ({ given }) => write(given?.[source.name])
+  if (source.kind === 'given') {
+    const { name } = source
+    return { asksTime: false, read: (given) => write(given?.[name]) }
+  }
   if (source.kind === 'value') {
     const value = write(valueWithoutRecord(source, NO_CALLER, NO_TIME))
-    return () => value
+    return { asksTime: false, read: () => value }
   }
-  if (source.kind === 'now') return ({ caller, clock }) => write(valueWithoutRecord(source, caller, clock()))
-  return ({ caller }) => write(valueWithoutRecord(source, caller, NO_TIME))
+  const asksTime = source.kind === 'now'
+  return { asksTime, read: (_, caller, now) => write(valueWithoutRecord(source, caller, now ?? NO_TIME)) }
 }
 
 const NO_CALLER: Caller = { signedIn: false, roles: [], attributes: {} }

@@ -215,6 +215,7 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
     as: (given) => {
       const caller = checkCaller(rules.caller, given)
       const shape = shapeOf(caller)
+      let who: string | undefined
       const session: Session = {
         rulebook: rules,
         dialect: store.dialect,
@@ -223,6 +224,7 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
         depth: 0,
         caller,
         shape,
+        who: () => (who ??= JSON.stringify(caller.attributes, plain)),
         plans: shapes.get(shape, () => new Plans()),
         reaches,
         clock,
@@ -236,3 +238,6 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
 
 /** For how many shapes of caller plans are kept. */
 const SHAPES = 100
+
+/** JSON has no whole numbers of 64 bits. */
+const plain = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)

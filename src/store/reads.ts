@@ -49,7 +49,8 @@ async function planList(session: Session, table: string, options: GivenOptions) 
   const wanted = isWalkable(session, asked)
     ? Number(given['$limit'] ?? Infinity) + Number(given['$offset'] ?? 0)
     : Infinity
-  const choice = await choiceFor(session, options, filter, name, table, wanted)
+  const chosen = choiceFor(session, options, filter, name, table, wanted)
+  const choice = chosen instanceof Promise ? await chosen : chosen
   const { form } = choice
   const plan = planned(session, `${form} ${name}`, () =>
     planRead({ rulebook: session.rulebook, dialect: session.dialect, form }, readRequest(session, asked, filter)),
@@ -163,14 +164,26 @@ function prepare(
   options: GivenOptions,
   given: Given,
 ): { readonly asked: Asked; readonly name: string; readonly filter: Condition } {
-  const asked = askAs(session, table, kind, options, given)
   const { rulebook, caller } = session
   const open = planned(session, `filter ${table}`, () => filterOf(session, table, 'list'))
   if (open.kind === 'never') throw refusal(closedVerdict({ rulebook, table, action: 'list', caller }))
-  const name = `list ${table} ${JSON.stringify(asked)}`
+  const { asked, name } = named(session, table, kind, options, given)
   const { where } = asked
   const filter = where ? planned(session, `filter ${name}`, () => filterOf(session, table, 'list', where)) : open
   return { asked, name, filter }
+}
+
+/** What was asked, and its name. The most frequent, a page in the order of the keys, is named without writing it out. */
+function named(session: Session, table: string, kind: 'list' | 'count', options: GivenOptions, given: Given) {
+  const make = () => {
+    const asked = askAs(session, table, kind, options, given)
+    return { asked, name: `list ${table} ${JSON.stringify(asked)}` }
+  }
+  for (const option in options) if (option !== 'limit' && option !== 'access') return make()
+  const { limit, access } = options
+  if (limit !== undefined && !(Number.isSafeInteger(limit) && limit >= 0)) return make()
+  if (limit !== undefined) given['$limit'] = limit
+  return planned(session, `${kind} ${table}${limit === undefined ? '' : ' limit'}${access ? ' access' : ''}`, make)
 }
 
 function askAs(session: Session, table: string, kind: keyof typeof OPTIONS, options: GivenOptions, given: Given) {
@@ -181,14 +194,14 @@ function masksOf({ rulebook, caller, ...session }: Session, table: string): Read
   return planned({ rulebook, caller, ...session }, `masks ${table}`, () => fieldMasks(rulebook, table, caller, 'list'))
 }
 
-async function choiceFor(
+function choiceFor(
   session: Session,
   { form }: GivenOptions,
   filter: Condition,
   name: string,
   table: string,
   wanted: number,
-): Promise<Choice> {
+): Choice | Promise<Choice> {
   return form ? { form } : choose(session, table, filter, name, wanted)
 }
 
@@ -199,6 +212,7 @@ function isWalkable({ rulebook }: Session, { table, order }: Asked): boolean {
 
 /** The condition on what the caller may read of what was asked, decided for this caller. */
 function filterOf({ rulebook, caller }: Session, table: string, action: 'list' | 'get', where?: Condition): Condition {
+  tableOf(rulebook.model, table)
   const permitted = permission(rulebook, table, action)
   if (!where) return specialise(permitted, caller)
   // From trusted code nothing is hidden, and it may do everything.

@@ -22,6 +22,8 @@ export interface Session {
   readonly plans: Plans
   /** What plans depend on of the caller. */
   readonly shape: string
+  /** Who the caller is, as text. */
+  readonly who: () => string
   readonly reaches: Reaches
   /** Told of every decision; nothing where nobody listens. */
   readonly onDecision?: (decision: Decision) => void
@@ -59,10 +61,7 @@ export function run(
   given: Readonly<Record<string, unknown>> = {},
   now?: Date,
 ): Outcome | Promise<Outcome> {
-  // One statement knows one moment.
-  let moment = now
-  const bindings = { caller, given, clock: () => (moment ??= clock()) }
-  return connection.query(statement.text, statement.bind(bindings))
+  return connection.query(statement.text, statement.bind({ caller, given, clock: now ? () => now : clock }))
 }
 
 /** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */

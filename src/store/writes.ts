@@ -1,3 +1,4 @@
+import { contains } from '../condition/index.js'
 import {
   closedVerdict,
   checkValues,
@@ -13,6 +14,7 @@ import {
   assertAction,
   changePermission,
   createPermission,
+  dependsOn,
   isFixed,
   permission,
   rulesOf,
@@ -102,7 +104,15 @@ function changeOf(
     const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
     const condition = specialise(changePermission(rulebook, table, action, fields), caller)
     const made =
-      writes && planChange({ rulebook, dialect }, changes, settable, condition, returned(session, table), records)
+      writes &&
+      planChange(
+        { rulebook, dialect },
+        changes,
+        settable,
+        condition,
+        returned(session, table, [...fields, ...Object.keys(changes.stamps)]),
+        records,
+      )
     plans.bySize.set(records, made)
     return made
   }
@@ -180,8 +190,19 @@ function refuseClosed(session: Session, inquiry: Inquiry): void {
   if (closed.is) throw refusal(closedVerdict(inquiry))
 }
 
-function returned({ rulebook, caller }: Session, table: string): RecordRequest {
-  return { table, caller, action: 'get', sight: specialise(permission(rulebook, table, 'get'), caller) }
+/**
+ * What a write gives back: the record, as far as the caller sees it afterwards.
+ *
+ * @param changed the fields it changes; left out, all. A change needs sight before, which lasts unless it touches
+ *   what sight depends on: a field, or another record of the same table, which may be this one.
+ */
+function returned({ rulebook, caller }: Session, table: string, changed?: readonly string[]): RecordRequest {
+  const sight = specialise(permission(rulebook, table, 'get'), caller)
+  const lasts =
+    changed !== undefined &&
+    !dependsOn(sight, changed) &&
+    !contains(sight, (part) => part.kind === 'some' && part.table === table)
+  return { table, caller, action: 'get', ...(!lasts && { sight }) }
 }
 
 /**

@@ -70,6 +70,7 @@ export async function startMariadb(): Promise<Server> {
     `--port=${port}`,
     '--bind-address=127.0.0.1',
     '--innodb-flush-log-at-trx-commit=0',
+    '--innodb-buffer-pool-size=512M',
   ])
   const { url, stop } = await ready(server, folder, port, `mysql://root@127.0.0.1:${port}/pachter`)
   execFileSync('mariadb', [

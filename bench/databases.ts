@@ -1,0 +1,67 @@
+// Opens the databases of the measurements, filled, each with a way to run a query by hand.
+import Database from 'better-sqlite3'
+import mysql from 'mysql2/promise'
+import pg from 'pg'
+import type { Store } from 'pachter/store'
+import { mariadbStore } from 'pachter/store/mariadb'
+import { postgresqlStore } from 'pachter/store/postgresql'
+import { sqliteStore } from 'pachter/store/sqlite'
+import { startMariadb, startPostgresql } from '../test/support/servers.js'
+
+/** A query by hand, prepared, through the same driver. */
+export type Run = (text: string) => (values: readonly unknown[]) => Promise<readonly object[]>
+
+export interface Bench {
+  readonly name: string
+  readonly store: Store
+  readonly run: Run
+  close(): Promise<void>
+}
+
+/** Marks placeholders as a driver has them; `@` is the member, `#` the key. */
+function marked(text: string, numbered: boolean): { text: string; order: readonly ('@' | '#' | '?')[] } {
+  const order: ('@' | '#' | '?')[] = []
+  const written = text.replace(/[@#?]/g, (mark) => {
+    order.push(mark as '@')
+    return numbered ? `$${order.length}` : '?'
+  })
+  return { text: written, order }
+}
+
+/** The values in the order of their marks: the member first, then the key; or, for bare marks, as they are. */
+const ordered = (order: readonly string[], values: readonly unknown[]) =>
+  order.includes('?') ? [...values] : order.map((mark) => (mark === '@' ? values[0] : values[1]))
+
+export const openers: Readonly<Record<string, () => Promise<Bench>>> = {
+  SQLite: async () => {
+    const database = new Database(':memory:')
+    const run: Run = (query) => {
+      const { text, order } = marked(query, false)
+      const statement = database.prepare(text)
+      return async (values) => statement.all(...ordered(order, values)) as object[]
+    }
+    return { name: 'SQLite', store: sqliteStore(database), run, close: async () => void database.close() }
+  },
+  PostgreSQL: async () => {
+    const server = await startPostgresql()
+    const pool = new pg.Pool({ connectionString: server.url, max: 1 })
+    let count = 0
+    const run: Run = (query) => {
+      const { text, order } = marked(query, true)
+      const name = `hand_${(count += 1)}`
+      return async (values) => (await pool.query({ name, text, values: ordered(order, values) })).rows as object[]
+    }
+    const close = () => pool.end().then(server.stop)
+    return { name: 'PostgreSQL', store: postgresqlStore(pool), run, close }
+  },
+  MariaDB: async () => {
+    const server = await startMariadb()
+    const pool = mysql.createPool({ uri: server.url, connectionLimit: 1 })
+    const run: Run = (query) => {
+      const { text, order } = marked(query, false)
+      return async (values) => (await pool.execute(text, ordered(order, values) as never[]))[0] as object[]
+    }
+    const close = () => pool.end().then(server.stop)
+    return { name: 'MariaDB', store: mariadbStore(pool as never), run, close }
+  },
+}

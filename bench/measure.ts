@@ -1,0 +1,53 @@
+/** One line of the results: ours against the reference, in milliseconds or microseconds. */
+export interface Result {
+  readonly group: string
+  readonly task: string
+  readonly ours: number
+  readonly reference: number
+  readonly unit: 'ms' | 'µs'
+  /** At most so many times the reference; a negative number, at least so many times faster. */
+  readonly target: number
+  /** What the reference was, where several were tried. */
+  readonly by?: string
+}
+
+export const median = (values: readonly number[]): number =>
+  [...values].sort((left, right) => left - right)[Math.floor(values.length / 2)] ?? 0
+
+/** Milliseconds that so many runs of something take. */
+async function timed(work: (at: number) => unknown, times: number): Promise<number> {
+  const start = performance.now()
+  for (let at = 0; at < times; at += 1) {
+    const done = work(at)
+    if (done instanceof Promise) await done
+  }
+  return performance.now() - start
+}
+
+/**
+ * Medians of runs that take turns, in milliseconds each. What is quick is run often enough to be measured, what
+ * is slow less often.
+ */
+export async function takeTurns(
+  works: Readonly<Record<string, (at: number) => unknown>>,
+  budget = 1_500,
+): Promise<Readonly<Record<string, number>>> {
+  const names = Object.keys(works)
+  const once: Record<string, number> = {}
+  for (const name of names) {
+    // The first runs prepare statements and find out what there is to know.
+    await timed(works[name] as () => unknown, 2)
+    once[name] = await timed(works[name] as () => unknown, 1)
+  }
+  const slowest = Math.max(...Object.values(once), 0.001)
+  const rounds = Math.max(5, Math.min(41, Math.floor(budget / (slowest * names.length))))
+  const times = Math.max(1, Math.min(2_000, Math.floor(5 / slowest)))
+  const taken: Record<string, number[]> = Object.fromEntries(names.map((name) => [name, []]))
+  for (let round = 0; round < rounds; round += 1) {
+    // Neither is always the one to run on what the other left behind.
+    for (const name of round % 2 ? names : [...names].reverse()) {
+      taken[name]?.push((await timed(works[name] as () => unknown, times)) / times)
+    }
+  }
+  return Object.fromEntries(names.map((name) => [name, median(taken[name] ?? [])]))
+}

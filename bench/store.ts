@@ -1,0 +1,129 @@
+// The guarded store against SQL by hand, on one database.
+import { createGuard } from 'pachter'
+import { byHand, PLAIN, pointByHand, updateByHand } from './by-hand.js'
+import type { Bench } from './databases.js'
+import { type Result, takeTurns } from './measure.js'
+import { REACHES, rules } from './world.js'
+
+/** Ways by hand that take longer than this, in milliseconds, when tried once are not measured on. */
+const HOPELESS = 1_500
+
+export async function measureStore({ name: group, store, run }: Bench): Promise<readonly Result[]> {
+  const guard = createGuard({ rules, store })
+  const { dialect } = store
+  const results: Result[] = []
+  const add = (result: Omit<Result, 'group'>) => {
+    results.push({ group, ...result })
+    console.log(
+      group,
+      result.task,
+      (result.ours / result.reference).toFixed(2),
+      result.ours.toFixed(3),
+      result.by ?? '',
+    )
+  }
+
+  const own = guard.as(REACHES[100])
+  const [{ id: key = 0 } = {}] = await own.list('entries', { where: (row) => row.authorId.is(1), limit: 1 })
+  const point = run(pointByHand(dialect))
+  const change = run(updateByHand(dialect))
+  // What comes back is to be the same: moments as dates, whole numbers as numbers.
+  const shapes = Object.entries(rules.model.tables['entries']?.fields ?? {})
+  const readers = shapes.flatMap(([name, shape]) => {
+    const read = dialect.reader(shape)
+    return read ? [{ name, read }] : []
+  })
+  const asGuarded = (rows: readonly object[]) => {
+    const [row] = rows as Record<string, unknown>[]
+    if (row) for (const { name, read } of readers) if (row[name] !== null) row[name] = read(row[name])
+    return row
+  }
+  const moment = () => dialect.toDriver({ type: 'timestamp' }, new Date())
+  const single = dialect.name === 'sqlite' ? 1.25 : 1.05
+  const read = await takeTurns(
+    { ours: () => own.get('entries', key), reference: async () => asGuarded(await point([1, key])) },
+    4_000,
+  )
+  add({ task: 'point read', ...micro(read), target: single })
+  const updated = await takeTurns(
+    {
+      ours: (at) => own.update('entries', key, { title: `Ours ${at} ${Math.random()}` }),
+      // Where the database returns nothing, the changed record has to be read.
+      reference: async (at) => {
+        const rows = await change([`By hand ${at} ${Math.random()}`, moment(), key, 1])
+        return asGuarded(dialect.returning ? rows : await point([1, key]))
+      },
+    },
+    4_000,
+  )
+  add({ task: 'one-row update', ...micro(updated), target: single })
+
+  for (const [reach, caller] of Object.entries(REACHES)) {
+    const scoped = guard.as(caller)
+    const whole = await scoped.list('entries', { fields: [], limit: 1, offset: 50_000 })
+    const middle = whole[0]?.id ?? (await scoped.list('entries', { fields: [] })).at(Math.max(0, 60))?.id ?? 500_000
+    const tasks = {
+      list: () => scoped.list('entries', { limit: 50 }),
+      count: () => scoped.count('entries'),
+      page: () => scoped.list('entries', { limit: 50, after: { id: middle } }),
+      far: () => scoped.list('entries', { limit: 50, offset: 5_000 }),
+    }
+    for (const [task, ours] of Object.entries(tasks)) {
+      const [best, reference] = await fastest(run, byHand(dialect, task as 'list'), [caller.id, middle])
+      const times = await takeTurns({ ours, reference })
+      const names = { list: 'list 50', count: 'count', page: '50 after the 50,000th', far: '50 by offset 5,000' }
+      add({
+        task: `${names[task as 'list']}, reaching ${reach}`,
+        ours: times['ours'] ?? 0,
+        reference: times['reference'] ?? 0,
+        unit: 'ms',
+        target: 1.1,
+        by: best,
+      })
+      if (reach !== '100' || (task !== 'list' && task !== 'count')) continue
+      const plain = run((byHand(dialect, task) as Record<string, string>)[PLAIN] as string)
+      const against = await takeTurns({ ours, reference: () => plain([caller.id, middle]) })
+      add({
+        task: `${names[task]}, reaching 100, against OR of EXISTS`,
+        ours: against['ours'] ?? 0,
+        reference: against['reference'] ?? 0,
+        unit: 'ms',
+        target: -100,
+        by: PLAIN,
+      })
+    }
+    if (reach === '0') continue
+    const access = await takeTurns({
+      ours: () => scoped.list('entries', { limit: 50, access: true }),
+      reference: tasks.list,
+    })
+    const [ours, reference] = [access['ours'] ?? 0, access['reference'] ?? 0]
+    add({ task: `list 50 with $access for 4 actions, reaching ${reach}`, ours, reference, unit: 'ms', target: 1.3 })
+  }
+  return results
+}
+
+const micro = ({ ours = 0, reference = 0 }: Readonly<Record<string, number>>) => ({
+  ours: ours * 1000,
+  reference: reference * 1000,
+  unit: 'µs' as const,
+})
+
+/** The fastest of the ways by hand, ready to run. */
+async function fastest(
+  run: Bench['run'],
+  queries: Readonly<Record<string, string>>,
+  values: readonly unknown[],
+): Promise<readonly [string, () => unknown]> {
+  const ways: Record<string, () => unknown> = {}
+  for (const [way, text] of Object.entries(queries)) {
+    const query = run(text)
+    const start = performance.now()
+    await query(values)
+    if (performance.now() - start < HOPELESS) ways[way] = () => query(values)
+  }
+  const times = await takeTurns(ways, 500)
+  const [best] = Object.keys(ways).sort((left, right) => (times[left] ?? 0) - (times[right] ?? 0))
+  if (best === undefined) throw new Error('No way by hand comes to an end in time.')
+  return [best, ways[best] as () => unknown]
+}
