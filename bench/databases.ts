@@ -1,4 +1,7 @@
 // Opens the databases of the measurements, filled, each with a way to run a query by hand.
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
@@ -34,13 +37,23 @@ const ordered = (order: readonly string[], values: readonly unknown[]) =>
 
 export const openers: Readonly<Record<string, () => Promise<Bench>>> = {
   SQLite: async () => {
-    const database = new Database(':memory:')
+    const folder = mkdtempSync(join(tmpdir(), 'pachter-bench-'))
+    const database = new Database(join(folder, 'korenveld.db'))
+    // What an app would set.
+    database.pragma('journal_mode = WAL')
+    database.pragma('synchronous = NORMAL')
+    database.pragma('cache_size = -512000')
     const run: Run = (query) => {
       const { text, order } = marked(query, false)
       const statement = database.prepare(text)
       return async (values) => statement.all(...ordered(order, values)) as object[]
     }
-    return { name: 'SQLite', store: sqliteStore(database), run, close: async () => void database.close() }
+    return {
+      name: 'SQLite',
+      store: sqliteStore(database),
+      run,
+      close: async () => (database.close(), rmSync(folder, { recursive: true })),
+    }
   },
   PostgreSQL: async () => {
     const server = await startPostgresql()

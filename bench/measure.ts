@@ -40,7 +40,7 @@ export async function takeTurns(
     once[name] = await timed(works[name] as () => unknown, 1)
   }
   const slowest = Math.max(...Object.values(once), 0.001)
-  const rounds = Math.max(5, Math.min(41, Math.floor(budget / (slowest * names.length))))
+  const rounds = Math.max(3, Math.min(41, Math.floor(budget / (slowest * names.length))))
   const times = Math.max(1, Math.min(2_000, Math.floor(5 / slowest)))
   const taken: Record<string, number[]> = Object.fromEntries(names.map((name) => [name, []]))
   for (let round = 0; round < rounds; round += 1) {

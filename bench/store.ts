@@ -8,19 +8,16 @@ import { REACHES, rules } from './world.js'
 /** Ways by hand that take longer than this, in milliseconds, when tried once are not measured on. */
 const HOPELESS = 1_500
 
-export async function measureStore({ name: group, store, run }: Bench): Promise<readonly Result[]> {
+export async function measureStore(
+  { name: group, store, run }: Bench,
+  progress: (done: string) => void,
+): Promise<readonly Result[]> {
   const guard = createGuard({ rules, store })
   const { dialect } = store
   const results: Result[] = []
   const add = (result: Omit<Result, 'group'>) => {
     results.push({ group, ...result })
-    console.log(
-      group,
-      result.task,
-      (result.ours / result.reference).toFixed(2),
-      result.ours.toFixed(3),
-      result.by ?? '',
-    )
+    progress(`${group}: ${result.task}`)
   }
 
   const own = guard.as(REACHES[100])
@@ -34,9 +31,13 @@ export async function measureStore({ name: group, store, run }: Bench): Promise<
     return read ? [{ name, read }] : []
   })
   const asGuarded = (rows: readonly object[]) => {
-    const [row] = rows as Record<string, unknown>[]
-    if (row) for (const { name, read } of readers) if (row[name] !== null) row[name] = read(row[name])
-    return row
+    for (const row of rows as Record<string, unknown>[]) {
+      for (const { name, read } of readers) {
+        const value = row[name]
+        if (value !== null && value !== undefined && !(value instanceof Date)) row[name] = read(value)
+      }
+    }
+    return rows
   }
   const moment = () => dialect.toDriver({ type: 'timestamp' }, new Date())
   const single = dialect.name === 'sqlite' ? 1.25 : 1.05
@@ -69,7 +70,7 @@ export async function measureStore({ name: group, store, run }: Bench): Promise<
       far: () => scoped.list('entries', { limit: 50, offset: 5_000 }),
     }
     for (const [task, ours] of Object.entries(tasks)) {
-      const [best, reference] = await fastest(run, byHand(dialect, task as 'list'), [caller.id, middle])
+      const [best, reference] = await fastest(run, byHand(dialect, task as 'list'), [caller.id, middle], asGuarded)
       const times = await takeTurns({ ours, reference })
       const names = { list: 'list 50', count: 'count', page: '50 after the 50,000th', far: '50 by offset 5,000' }
       add({
@@ -114,16 +115,41 @@ async function fastest(
   run: Bench['run'],
   queries: Readonly<Record<string, string>>,
   values: readonly unknown[],
+  read: (rows: readonly object[]) => unknown,
 ): Promise<readonly [string, () => unknown]> {
   const ways: Record<string, () => unknown> = {}
   for (const [way, text] of Object.entries(queries)) {
     const query = run(text)
     const start = performance.now()
     await query(values)
-    if (performance.now() - start < HOPELESS) ways[way] = () => query(values)
+    if (performance.now() - start < HOPELESS) ways[way] = async () => read(await query(values))
   }
-  const times = await takeTurns(ways, 500)
+  const times = await takeTurns(ways, 100)
   const [best] = Object.keys(ways).sort((left, right) => (times[left] ?? 0) - (times[right] ?? 0))
   if (best === undefined) throw new Error('No way by hand comes to an end in time.')
   return [best, ways[best] as () => unknown]
+}
+
+/** The database's own account of how it finds the list of one who reaches 100, in each form. */
+export async function explainForms({ store }: Bench): Promise<Readonly<Record<string, string>>> {
+  const guard = createGuard({ rules, store })
+  const explain = { postgresql: 'EXPLAIN (COSTS OFF) ', sqlite: 'EXPLAIN QUERY PLAN ', mariadb: 'EXPLAIN ' }
+  const forms: Record<string, string> = {}
+  for (const form of store.dialect.name === 'sqlite'
+    ? (['gather', 'walk'] as const)
+    : (['gather', 'scan', 'walk'] as const)) {
+    const plan = await guard.as(REACHES[100]).plan('entries', { limit: 50, form })
+    if (!plan) continue
+    const { rows } = await store.query(explain[store.dialect.name] + plan.text, [...plan.values])
+    forms[form] = rows.map((row) => lineOf(row)).join('\n')
+  }
+  return forms
+}
+
+/** One step of a plan: as text where the database writes text, else what it tells of table, index and rows. */
+function lineOf(row: Readonly<Record<string, unknown>>): string {
+  const { 'QUERY PLAN': text, detail, select_type: kind, table, type, key, rows, Extra: extra } = row
+  if (typeof text === 'string') return text
+  if (typeof detail === 'string') return detail
+  return [kind, table, type, key, rows, extra].map((each) => String(each ?? '·')).join(' | ')
 }

@@ -54,6 +54,9 @@ describe('reads', () => {
         }
         const streamed = []
         for await (const entry of scoped.stream('entries', { orderBy, batch: size })) streamed.push(entry)
+        for await (const entry of scoped.stream('entries', { orderBy: 'createdAt', fields: ['title'], batch: size })) {
+          expect(Object.keys(entry)).to.deep.equal(['id', 'title'])
+        }
         for (const pages of [byOffset, byLast, streamed]) expect(pages).to.deep.equal(whole)
         expect(await scoped.count('entries')).to.equal(whole.length)
       })
@@ -142,6 +145,7 @@ describe('reads', () => {
       ],
       [asAna.list('members', { with: { jobs: true } as never }), /jobs refers to members by reporterId, assigneeId/],
       [asAna.list('entries', { sort: 'id' } as never), /no option "sort" in list/],
+      [asAna.count('entries', { form: 'fly' as never }), /no form "fly"; there is walk, scan, gather/],
     ]
     for (const [promise, message] of wrong) expect((await refusalOf(promise)).message).to.match(message)
     const jobs = await asAna.list('members', { with: { jobs: { by: 'assigneeId' } } })

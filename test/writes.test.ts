@@ -7,7 +7,7 @@ import { rules } from '../examples/allotment/rules.js'
 import { type Engine, engineNames, load, openEngines } from './support/engines.js'
 import { NOW, refusalOf } from './support/korenveld.js'
 
-const { nobody, ana, ben, carla } = callers
+const { nobody, ana, ben, carla, eva } = callers
 const leeks = { plotId: 1, audience: 'private', title: 'Leeks', body: 'Sown.' } as const
 
 type Scoped = ReturnType<ReturnType<typeof createGuard<typeof model, typeof rules.caller>>['as']>
@@ -82,6 +82,18 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
           { partly: true },
         ),
       ).to.deep.include({ refused: [] })
+    }))
+
+  it('do what is a table’s own to several records', () =>
+    onEach(async (as) => {
+      const waiting = await as(eva).list('applications', { where: (row) => row.may('approve') })
+      const keys = waiting.map(({ id }) => id)
+      expect(await refusalOf(as(ana).actMany('approve', 'applications', keys))).to.include({ status: 404 })
+      const decided = (await as(eva).list('applications', { where: (row) => row.status.is('declined'), limit: 1 }))[0]
+      const mixed = await refusalOf(as(eva).actMany('approve', 'applications', [...keys, decided?.id ?? 0]))
+      expect(mixed.message).to.match(/1 of .*This application has been decided/)
+      const approved = await as(eva).actMany('approve', 'applications', keys)
+      expect(approved.map(({ status }) => status)).to.deep.equal(keys.map(() => 'approved'))
     }))
 
   it('store or change by key, as the rules for a create or an update have it', () =>

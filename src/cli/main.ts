@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 import { Command, CommanderError, Option } from 'commander'
-import { PachterError, tableOf } from '../model/index.js'
-import type { Form } from '../sql/index.js'
+import { bigIntAsText, PachterError, tableOf } from '../model/index.js'
+import { type Form, FORMS } from '../sql/index.js'
 import { loadConfig } from './config.js'
 import { gatherFilters, printFilters } from './emit.js'
 import { gatherGrid, printGrid } from './grid.js'
@@ -35,11 +35,8 @@ function shared(each: Command): Command {
 const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
 
 function show<T>({ json }: Options, data: T, print: (data: T) => string): void {
-  process.stdout.write(`${json ? JSON.stringify(data, plain, 2) : print(data)}\n`)
+  process.stdout.write(`${json ? JSON.stringify(data, bigIntAsText, 2) : print(data)}\n`)
 }
-
-/** JSON has no words for whole numbers of 64 bits. */
-const plain = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)
 
 command('grid [table]', 'who may do what, per table').action(async (table: string | undefined, options: Options) => {
   const { rules } = await loadConfig(options.config)
@@ -82,7 +79,7 @@ shared(emit.command('json').description('the rulebook, as it can be stored, comp
 shared(emit.command('sql [table]').description('the filter each caller gets, for each database, values apart'))
   .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
   .option('--action <action>', 'the action', 'list')
-  .addOption(new Option('--form <form>', 'the form, instead of the one chosen').choices(['walk', 'scan', 'gather']))
+  .addOption(new Option('--form <form>', 'the form, instead of the one chosen').choices(FORMS))
   .action(async (table: string | undefined, options: Options & { readonly action: string; readonly form?: Form }) => {
     const config = await loadConfig(options.config)
     const callers = chooseCallers(config, options.as)

@@ -46,6 +46,7 @@ export {
 export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
 export {
   accepts,
+  bigIntAsText,
   decimalFrom,
   describeType,
   fromPlain,

@@ -131,3 +131,6 @@ export function sameValue(left: Value, right: Value): boolean {
 export function isMissing(value: unknown): value is null | undefined {
   return value === null || value === undefined
 }
+
+/** For `JSON.stringify`: JSON has no whole numbers of 64 bits, so they become text. */
+export const bigIntAsText = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)

@@ -22,7 +22,7 @@ import {
   UnknownNameError,
 } from '../model/index.js'
 import { checkCallerShape } from './caller.js'
-import { permission } from './permission.js'
+import { assertNoCircle } from './permission.js'
 import { ACTIONS, assertAction, changesRecord, type Rulebook, rulesOf, type TableRules, type Who } from './rulebook.js'
 
 /** The tables that records stand in, by level. */
@@ -37,6 +37,7 @@ type Levels = readonly string[]
 export function checkRulebook(rulebook: Rulebook): void {
   checkCallerShape(rulebook.caller)
   checkCallerRecord(rulebook)
+  const followed = new Set<string>()
   for (const [table, rules] of Object.entries(rulebook.tables)) {
     tableOf(rulebook.model, table)
     checkActions(table, rules)
@@ -59,7 +60,7 @@ export function checkRulebook(rulebook: Rulebook): void {
     // Only a may leads on to other rules, and so perhaps in a circle.
     if (!conditions.some(({ condition }) => contains(condition, ({ kind }) => kind === 'may'))) continue
     for (const action of [...ACTIONS, ...rules.actions]) {
-      at(`${table} ${action}`, () => permission(rulebook, table, action))
+      at(`${table} ${action}`, () => assertNoCircle(rulebook, table, action, followed))
     }
   }
 }

@@ -205,13 +205,42 @@ export function expand(rulebook: Rulebook, condition: Condition, path: readonly 
   return normalise(condition, (leaf) => {
     if (leaf.kind === 'role') return expandRole(rulebook, leaf.anyOf)
     if (leaf.kind !== 'may') return leaf
-    const step = `${leaf.table} ${leaf.action === 'read' ? 'get' : leaf.action}`
-    if (path.includes(step)) {
-      throw new RuleError(`the rules wait for one another in a circle: ${[...path, step].join(', then ')}.`)
-    }
+    const step = stepOf(leaf)
+    assertNew(step, path)
     const asked = withoutChange(permitted(rulebook, leaf.table, leaf.action))
     return shift(expand(rulebook, asked, [...path, step]), leaf.level)
   })
+}
+
+const stepOf = ({ table, action }: { readonly table: string; readonly action: Action }): string =>
+  `${table} ${action === 'read' ? 'get' : action}`
+
+function assertNew(step: string, path: readonly string[]): void {
+  if (!path.includes(step)) return
+  throw new RuleError(`the rules wait for one another in a circle: ${[...path, step].join(', then ')}.`)
+}
+
+/**
+ * Follows every `may` from the permission for an action, without working anything out.
+ *
+ * @param followed what was followed before, and need not be again
+ * @throws {RuleError} where one leads back to where it came from
+ */
+export function assertNoCircle(
+  rulebook: Rulebook,
+  table: string,
+  action: Action,
+  followed: Set<string>,
+  path: readonly string[] = [],
+): void {
+  const step = path.length === 0 ? `${table} ${action}` : stepOf({ table, action })
+  assertNew(step, path)
+  if (followed.has(step)) return
+  contains(permitted(rulebook, table, action), (part) => {
+    if (part.kind === 'may') assertNoCircle(rulebook, part.table, part.action, followed, [...path, step])
+    return false
+  })
+  followed.add(step)
 }
 
 /** A role is had by the caller's word, or by the caller's own record as it stands, or by a role that implies it. */

@@ -87,7 +87,9 @@ export interface Dialect {
  * - `scan`: goes through the table, with what subqueries select computed once for all
  * - `gather`: collects, through the index of each branch of an OR, the keys the caller reaches
  */
-export type Form = 'walk' | 'scan' | 'gather'
+export type Form = (typeof FORMS)[number]
+
+export const FORMS = ['walk', 'scan', 'gather'] as const
 
 /** A JSON value for each record of a table that meets a condition. */
 export interface JsonList {

@@ -1,7 +1,7 @@
 export type { DriverRow } from './answers.js'
 export { type AnswerPlan, planAnswers, planAnswersFor } from './inquiry.js'
 export { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
-export type { Dialect, DriverError, Form } from './dialect.js'
+export { type Dialect, type DriverError, type Form, FORMS } from './dialect.js'
 export { type Branches, branchesOf, chooseForm, type Indexes, isIndexed, type Outlook } from './forms.js'
 export { type Fragment, type Slot } from './fragment.js'
 export { mariadb } from './mariadb.js'

@@ -60,7 +60,7 @@ export const mariadb: Dialect = Object.freeze({
       : sql`${column} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`,
   finds,
   joinsBranches: true,
-  costs: { walk: 3, scan: 0.6, gather: 8 },
+  costs: { walk: 3, scan: 0.6, gather: 3 },
   catalogue: `SELECT s.TABLE_NAME AS "table", s.COLUMN_NAME AS "column", t.TABLE_ROWS AS "rows"
 FROM information_schema.STATISTICS s
 JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME

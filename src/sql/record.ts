@@ -1,8 +1,8 @@
 import { always, type Condition, shift } from '../condition/index.js'
-import { accessQuestions, accessReader, fieldMasks } from '../decide/index.js'
-import { type FieldData, type Relation, type Shape, tableOf } from '../model/index.js'
+import { type Access, accessQuestions, accessReader, type Facts, fieldMasks } from '../decide/index.js'
+import { deepFreeze, type FieldData, type Relation, type Shape, tableOf } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
-import { answerColumns, type Column } from './answers.js'
+import { answerColumns, type Column, isTrue } from './answers.js'
 import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
@@ -56,9 +56,9 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     ...(access ? accessQuestions(rulebook, table, caller, action).map((each) => shiftedQuestion(each, level)) : []),
     ...masked.map((name) => ({ id: maskId(name), condition: masks.get(name) as Condition })),
   ]
-  const accessOf = access ? accessReader(rulebook, table, caller, action) : undefined
   const { sight = always } = request
   const answers = answerColumns(compilation, scopes, [...asked, { id: SIGHT, condition: sight }])
+  const accessOf = access ? sharedAccess(accessReader(rulebook, table, caller, action), answers.columns) : undefined
   const values = chosen.map(([name, field]) => {
     const column = dialect[inJson ? 'inJson' : 'selected'](root.column(name), field)
     const mask = masks.get(name)
@@ -88,9 +88,27 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
         if (key.includes(name) || (seen && (!masks.has(name) || facts(maskId(name))))) record[name] = row[name]
       }
       for (const { name, read } of joined) record[name] = read(row[relatedId(name)])
-      if (accessOf) record['$access'] = accessOf(facts)
+      if (accessOf) record['$access'] = accessOf(row, facts)
       return record
     },
+  }
+}
+
+/** How many different combinations of answers are remembered. */
+const COMBINATIONS = 256
+
+/** Records with the same answers have the same access: one object serves them all. */
+function sharedAccess(read: (facts: Facts) => Access, columns: readonly Column[]) {
+  const known = new Map<string, Access>()
+  return (row: Readonly<Record<string, unknown>>, facts: Facts): Access => {
+    let answers = ''
+    for (const { name } of columns) answers += isTrue(row[name]) ? '1' : '0'
+    const same = known.get(answers)
+    if (same) return same
+    const access = deepFreeze(read(facts))
+    if (known.size >= COMBINATIONS) known.clear()
+    known.set(answers, access)
+    return access
   }
 }
 

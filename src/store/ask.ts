@@ -15,7 +15,7 @@ import {
   tableOf,
   UnknownNameError,
 } from '../model/index.js'
-import { afterSlot, type Form } from '../sql/index.js'
+import { afterSlot, type Form, FORMS } from '../sql/index.js'
 
 /** What a read is asked, checked; plain data, so that its text can name the plan made for it. */
 export interface Asked {
@@ -53,6 +53,7 @@ export const OPTIONS = {
   get: ['fields', 'access', 'with'],
   count: ['where', 'form'],
   list: ['fields', 'access', 'with', 'where', 'form', 'orderBy', 'limit', 'offset', 'after'],
+  stream: ['fields', 'access', 'with', 'where', 'form', 'orderBy'],
   related: ['fields', 'access', 'with', 'where', 'orderBy', 'limit', 'by'],
 } as const
 
@@ -81,6 +82,7 @@ export function ask(
   for (const name in options) if (!known.includes(name)) throw new UnknownNameError('option', name, known, kind)
   const { fields, access = false, where, limit, offset, after } = options
   fields?.forEach((name) => fieldOf(model, table, name))
+  assertForm(options.form)
   const order = orderOf(model, table, key, options.orderBy)
   return {
     table,
@@ -98,6 +100,11 @@ export function ask(
       return { relation, asked }
     }),
   }
+}
+
+/** @throws {UnknownNameError} where there is no such form */
+export function assertForm(form: Form | undefined): void {
+  if (form !== undefined && !FORMS.includes(form)) throw new UnknownNameError('form', form, FORMS)
 }
 
 function relationOf(model: ModelData, table: string, name: string, by: string | undefined): Relation {

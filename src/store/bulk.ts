@@ -28,18 +28,19 @@ const CHUNK = 64
 export const createMany = (session: Session, table: string, all: readonly unknown[], options: BulkOptions = {}) =>
   eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
 
-/** Changes several records to the same values. */
-export async function updateMany(
+/** Changes several records to the same values, by an update or an action of the table's own. */
+export async function changeMany(
   session: Session,
   table: string,
+  action: Action,
   keys: readonly unknown[],
   values: unknown,
   options: BulkOptions = {},
 ) {
   const read = keys.map((key) => readKey(session.rulebook.model, table, key))
-  const records = session.dialect.returning && (await changeTogether(session, table, 'update', read, values))
+  const records = session.dialect.returning && (await changeTogether(session, table, action, read, values))
   if (records) return options.partly ? { written: records, refused: [] } : records
-  return eachInTurn(session, table, keys, options, (inside, key) => change(inside, table, 'update', key, values))
+  return eachInTurn(session, table, keys, options, (inside, key) => change(inside, table, action, key, values))
 }
 
 /** Removes several records. */

@@ -1,6 +1,13 @@
 import type { Action, CallerDefinition, CallerOf, Rules } from '../rules/index.js'
 import { checkCaller } from '../rules/index.js'
-import type { KeyOf, Model, TableName, ValuesOf, VisibleRecord } from '../model/index.js'
+import {
+  bigIntAsText,
+  type KeyOf,
+  type Model,
+  type TableName,
+  type ValuesOf,
+  type VisibleRecord,
+} from '../model/index.js'
 import type { BulkOptions, BulkOutcome, BulkResult } from './bulk.js'
 import type { Decision } from './decisions.js'
 import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
@@ -116,6 +123,18 @@ export interface ScopedStore<M> {
     options?: O,
   ): Promise<BulkResult<VisibleRecord<M, T>, O>>
   /**
+   * Does something of the table's own to several records, all or none; with `partly`, to those permitted.
+   * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
+   * @example await guard.as(eva).actMany('approve', 'applications', [3, 4])
+   */
+  actMany<T extends TableName<M>, const O extends BulkOptions>(
+    action: string,
+    table: T,
+    keys: readonly KeyOf<M, T>[],
+    values?: ValuesOf<M, T>,
+    options?: O,
+  ): Promise<BulkResult<VisibleRecord<M, T>, O>>
+  /**
    * Removes several records, all or none; with `partly`, those that are permitted, and their keys are returned.
    * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
    */
@@ -224,7 +243,7 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
         depth: 0,
         caller,
         shape,
-        who: () => (who ??= JSON.stringify(caller.attributes, plain)),
+        who: () => (who ??= JSON.stringify(caller.attributes, bigIntAsText)),
         plans: shapes.get(shape, () => new Plans()),
         reaches,
         clock,
@@ -238,6 +257,3 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
 
 /** For how many shapes of caller plans are kept. */
 const SHAPES = 100
-
-/** JSON has no whole numbers of 64 bits. */
-const plain = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)

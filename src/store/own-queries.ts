@@ -1,6 +1,7 @@
 import { tableOf } from '../model/index.js'
 import { assertAction, permission, rulesOf, specialise } from '../rules/index.js'
 import { filterStatement, type Form, type Mark, planView, type Statement } from '../sql/index.js'
+import { assertForm } from './ask.js'
 import { planned, type Session } from './session.js'
 
 /** How a piece of SQL is to fit into a query of your own. */
@@ -28,6 +29,7 @@ export function filter(
 ): SqlPiece {
   const { rulebook, dialect, caller } = session
   assertAction(rulesOf(rulebook, table), table, action)
+  assertForm(form)
   const wanted = action === 'read' ? 'list' : action
   const make = () =>
     filterStatement({ rulebook, dialect, form }, table, specialise(permission(rulebook, table, wanted), caller), {
@@ -41,6 +43,7 @@ export function filter(
 export function view(session: Session, table: string, { placeholder: mark, form = 'gather' }: FilterOptions = {}) {
   const { rulebook, dialect, caller } = session
   tableOf(rulebook.model, table)
+  assertForm(form)
   const make = () =>
     planView({ rulebook, dialect, form }, table, caller, specialise(permission(rulebook, table, 'list'), caller), mark)
   return bound(session, mark ? make() : planned(session, `view ${table} ${form}`, make))

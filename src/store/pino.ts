@@ -1,3 +1,4 @@
+import { bigIntAsText } from '../model/index.js'
 import type { Decision } from './decisions.js'
 
 /** The part of a Pino logger that is used. */
@@ -18,10 +19,7 @@ export function pinoDecisions(logger: PinoLogger): (decision: Decision) => void 
   return (decision) => {
     const { outcome, bypass, action, table } = decision
     const level = outcome === 'failed' ? 'error' : outcome === 'refused' || bypass !== undefined ? 'warn' : 'info'
-    const fields = JSON.parse(JSON.stringify(decision, plain)) as object
+    const fields = JSON.parse(JSON.stringify(decision, bigIntAsText)) as object
     logger[level]({ decision: fields }, `${action} ${table} ${outcome}`)
   }
 }
-
-/** JSON has no whole numbers of 64 bits. */
-const plain = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)

@@ -1,6 +1,6 @@
 import { all, always, type Condition, normalise } from '../condition/index.js'
 import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index.js'
-import { InputError, type KeyValues, readKey, tableOf } from '../model/index.js'
+import { type KeyValues, readKey, tableOf } from '../model/index.js'
 import { asSeen, expand, permission, specialise } from '../rules/index.js'
 import {
   type Order,
@@ -56,26 +56,6 @@ async function planList(session: Session, table: string, options: GivenOptions) 
     planRead({ rulebook: session.rulebook, dialect: session.dialect, form }, readRequest(session, asked, filter)),
   )
   return { plan, given, choice }
-}
-
-/** The same in batches, each continued after the last record of the one before. */
-export async function* stream(session: Session, table: string, options: GivenOptions & { readonly batch?: number }) {
-  const { batch = 500, ...rest } = options
-  if (!Number.isSafeInteger(batch) || batch < 1) {
-    throw new InputError(table, { batch: 'must be a whole number, 1 or more' })
-  }
-  // What the records are sorted by has to be read, if only to know where to go on.
-  const { order } = ask(session.rulebook.model, table, 'list', rest, {}, () => true)
-  const sortedBy = order.map(({ field }) => field)
-  const fields = rest.fields && { fields: [...new Set([...rest.fields, ...sortedBy])] }
-  const wanted = (name: string) => !rest.fields || rest.fields.includes(name) || !sortedBy.includes(name)
-  let after: ReadRecord | undefined
-  for (;;) {
-    const page = await list(session, table, { ...rest, ...fields, limit: batch, ...(after && { after }) })
-    after = page.at(-1)
-    for (const record of page) yield Object.fromEntries(Object.entries(record).filter(([name]) => wanted(name)))
-    if (page.length < batch) return
-  }
 }
 
 /** How many records of a table this caller may list. */

@@ -1,10 +1,11 @@
 import { readKey, tableOf, UnknownNameError } from '../model/index.js'
 import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/index.js'
 import type { GivenOptions } from './ask.js'
-import { type BulkOptions, createMany, deleteMany, updateMany } from './bulk.js'
+import { type BulkOptions, changeMany, createMany, deleteMany } from './bulk.js'
 import { announce, told } from './decisions.js'
-import { count, exists, explain, get, list, stream } from './reads.js'
+import { count, exists, explain, get, list } from './reads.js'
 import { atomically, type Session } from './session.js'
+import { stream } from './stream.js'
 import { upsert } from './upsert.js'
 import { inquire } from './verdicts.js'
 import { change, create, remove } from './writes.js'
@@ -47,8 +48,20 @@ export function scopedStore(session: Session) {
       told(session, { method: 'createMany', action: 'create', table }, () => createMany(session, table, all, options)),
     updateMany: (table: string, keys: readonly Key[], values: Values, options?: BulkOptions) =>
       told(session, { method: 'updateMany', action: 'update', table, key: keys }, () =>
-        updateMany(session, table, keys, values, options),
+        changeMany(session, table, 'update', keys, values, options),
       ),
+    actMany: async (
+      action: Action,
+      table: string,
+      keys: readonly Key[],
+      values: Values = {},
+      options?: BulkOptions,
+    ) => {
+      assertOwnAction(rulebook, table, action)
+      return told(session, { method: 'actMany', action, table, key: keys }, () =>
+        changeMany(session, table, action, keys, values, options),
+      )
+    },
     deleteMany: (table: string, keys: readonly Key[], options?: BulkOptions) =>
       told(session, { method: 'deleteMany', action: 'delete', table, key: keys }, () =>
         deleteMany(session, table, keys, options),

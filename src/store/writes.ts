@@ -91,7 +91,7 @@ function changeOf(
   const values = checkValues(rulebook, table, given, { action, caller, now: clock(), found })
   const fields = Object.keys(values)
   const inquiry: Inquiry = { rulebook, table, action, caller, fields }
-  const plans = planned(session, `${action} ${table} ${fields.join()}`, () => ({
+  const plans = planned(session, `change ${action} ${table} ${fields.join()}`, () => ({
     closed: isClosed(inquiry),
     bySize: new Map<number, WritePlan | false>(),
   }))

@@ -86,6 +86,29 @@ export async function use(store: Store): Promise<void> {
   await scoped.delete('plotKeepers', { plotId: 1 })
   await scoped.delete('plotKeepers', { plotId: id, memberId: 2 })
   void state
+  const [kept] = await scoped.list('plots', {
+    where: (row) => row.fallow.is(true),
+    orderBy: ['state descending', 'id'],
+    fields: ['state'],
+    with: { holder: true, plotKeepers: { fields: ['memberId'], with: { member: true } } },
+  })
+  void [kept?.state, kept?.holder?.name, kept?.plotKeepers[0]?.member?.name]
+  // @ts-expect-error it was not among the fields asked for
+  void kept?.fallow
+  // @ts-expect-error nor was this relation
+  void kept?.members
+  // @ts-expect-error a text is no boolean here either
+  await scoped.list('plots', { where: (row) => row.fallow.is('true') })
+  // @ts-expect-error there is no such field to sort by
+  await scoped.list('plots', { orderBy: 'stat' })
+  // @ts-expect-error there is no such relation
+  await scoped.list('plots', { with: { owner: true } })
+  // @ts-expect-error there is no such option
+  await scoped.list('plots', { order: 'state' })
+  const bulk = await scoped.updateMany('plots', [1], { state: 'free' }, { partly: true })
+  void [bulk.written[0]?.id, bulk.refused[0]?.message]
+  // @ts-expect-error only a part that is wanted is reported apart
+  void (await scoped.updateMany('plots', [1], { state: 'free' })).written
 }
 
 export const anyModel: Model = model
