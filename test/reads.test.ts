@@ -1,6 +1,8 @@
+import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { all, createGuard, not, trusted } from 'pachter'
+import { sqliteStore } from 'pachter/store/sqlite'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
@@ -150,6 +152,20 @@ describe('reads', () => {
     for (const [promise, message] of wrong) expect((await refusalOf(promise)).message).to.match(message)
     const jobs = await asAna.list('members', { with: { jobs: { by: 'assigneeId' } } })
     expect(jobs.find(({ id }) => id === 1)?.jobs).to.be.an('array')
+  })
+
+  it('do without what a table does not tell of itself', async () => {
+    const database = new Database(':memory:')
+    const store = sqliteStore(database)
+    const data = await readData()
+    await load({ name: 'file', store, close: async () => undefined }, model, data)
+    database.exec(`ALTER TABLE entries RENAME TO kept;
+      CREATE TABLE entries (id INTEGER PRIMARY KEY, plotId, authorId, audience, title, body, createdAt, updatedAt) WITHOUT ROWID;
+      INSERT INTO entries SELECT * FROM kept`)
+    const guard = createGuard({ rules, store, clock: () => NOW })
+    expect(await guard.as(ana).count('entries')).to.equal(32)
+    expect(await guard.as(ana).plan('entries', { limit: 3 })).to.include({ rows: 10_000 })
+    database.close()
   })
 
   it('are refused or empty as before, whatever else is asked', async () => {
