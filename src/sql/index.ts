@@ -21,7 +21,7 @@ export {
 export { keySlot, type RecordRequest, type RelatedRequest } from './record.js'
 export { createTables, insertRecord } from './schema.js'
 export { sqlite } from './sqlite.js'
-export { type Bindings, type Mark, markOf, render, type Statement } from './statement.js'
+export { type Bindings, type Mark, render, type Statement } from './statement.js'
 export {
   changedScope,
   type Changes,

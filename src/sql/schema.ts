@@ -1,5 +1,6 @@
 import { type FieldData, isMissing, type ModelData, type TableData, tableOf, type Value } from '../model/index.js'
 import type { Dialect } from './dialect.js'
+import { markOf } from './statement.js'
 
 /**
  * The statements that create a model's tables in an empty database, with keys and an index on each reference.
@@ -39,9 +40,7 @@ export function insertRecord(
   const { fields } = tableOf(model, table)
   const present = Object.entries(fields).filter(([name]) => !isMissing(record[name]))
   const names = present.map(([name]) => dialect.identifier(name)).join(', ')
-  const places = present
-    .map(([, field], at) => dialect.placeholder(dialect.numbered ? `$${at + 1}` : '?', field))
-    .join(', ')
+  const places = present.map(([, field], at) => dialect.placeholder(markOf(dialect)(at + 1), field)).join(', ')
   return {
     text: `INSERT INTO ${dialect.identifier(table)} (${names}) VALUES (${places})`,
     values: present.map(([name, field]) => dialect.toDriver(field, record[name] as Value)),

@@ -3,8 +3,8 @@ import { InputError, type KeyValues, printKey, readKey } from '../model/index.js
 import type { Action } from '../rules/index.js'
 import { type BulkRefusal, BulkRefusedError } from './errors.js'
 import type { ReadRecord } from './reads.js'
-import { atomically, run, type Session } from './session.js'
-import { change, create, keysGiven, prepareChange, prepareRemoval, remove } from './writes.js'
+import { atomically, keySlots, run, type Session } from './session.js'
+import { change, create, prepareChange, prepareRemoval, remove } from './writes.js'
 
 /** What a bulk write does about records that are refused. */
 export interface BulkOptions {
@@ -79,7 +79,7 @@ async function changeTogether(
     for (const chunk of chunksOf(keys, name)) {
       const plan = planFor(chunk.length)
       if (!plan) throw NOT_ALL
-      const { rows } = await run(inside, plan.statement, { ...values, ...keysGiven(chunk) })
+      const { rows } = await run(inside, plan.statement, { ...values, ...keySlots(...chunk) })
       for (const record of rows.map((row) => plan.read(row as ReadRecord))) records.set(name(record), record)
     }
     return keys.every((key) => records.has(name(key)))
@@ -93,7 +93,7 @@ async function removeTogether(session: Session, table: string, keys: readonly Ke
   return allOrNot(session, async (inside) => {
     let removed = 0
     for (const chunk of chunksOf(keys, name)) {
-      removed += (await run(inside, planFor(chunk.length), keysGiven(chunk))).touched
+      removed += (await run(inside, planFor(chunk.length), keySlots(...chunk))).touched
     }
     return removed === keys.length
   })

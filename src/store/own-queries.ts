@@ -36,7 +36,10 @@ export function filter(
       ...(alias !== undefined && { alias }),
       ...(mark && { mark }),
     })
-  return bound(session, mark ? make() : planned(session, `own ${wanted} ${table} ${form} ${alias}`, make))
+  return bound(
+    session,
+    mark ? make() : planned(session, `own ${wanted} ${table} ${form} ${JSON.stringify(alias)}`, make),
+  )
 }
 
 /** A subquery, in brackets, that stands for the table as the caller may see it. */

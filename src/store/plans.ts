@@ -23,7 +23,6 @@ export class Plans {
  */
 export function shapeOf({ signedIn, roles, attributes, channel, trusted }: Caller): string {
   if (trusted !== undefined) return 'trusted'
-  return signedIn
-    ? `${Object.keys(attributes).join()} ${roles.length > 1 ? [...roles].sort().join() : roles.join()} ${channel ?? ''}`
-    : `nobody ${channel ?? ''}`
+  // As JSON: whatever stands in a role's name, no two shapes are ever one.
+  return JSON.stringify([signedIn, Object.keys(attributes), [...roles].sort(), channel])
 }

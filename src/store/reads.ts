@@ -170,8 +170,9 @@ function askAs(session: Session, table: string, kind: keyof typeof OPTIONS, opti
   return ask(session.rulebook.model, table, kind, options, given, (field) => masksOf(session, table).has(field))
 }
 
-function masksOf({ rulebook, caller, ...session }: Session, table: string): ReadonlyMap<string, Condition> {
-  return planned({ rulebook, caller, ...session }, `masks ${table}`, () => fieldMasks(rulebook, table, caller, 'list'))
+function masksOf(session: Session, table: string): ReadonlyMap<string, Condition> {
+  const { rulebook, caller } = session
+  return planned(session, `masks ${table}`, () => fieldMasks(rulebook, table, caller, 'list'))
 }
 
 function choiceFor(

@@ -1,5 +1,6 @@
 import type { Caller, Rulebook } from '../rules/index.js'
-import type { Dialect, Statement } from '../sql/index.js'
+import type { KeyValues } from '../model/index.js'
+import { type Dialect, keySlot, type Statement } from '../sql/index.js'
 import type { Decision } from './decisions.js'
 import type { Plans } from './plans.js'
 import type { Reaches } from './reaches.js'
@@ -76,10 +77,10 @@ export function planned<T>({ plans }: Session, name: string, make: () => T): T {
   return plans.get(name, make)
 }
 
-/** The values of a key under the names that `keyIs` gives its slots. */
-export function keySlots(key: Readonly<Record<string, unknown>>): Record<string, unknown> {
+/** The parts of one key or several under the names that their slots have. */
+export function keySlots(...keys: readonly KeyValues[]): Record<string, unknown> {
   const slots: Record<string, unknown> = {}
-  for (const name in key) slots[`key ${name}`] = key[name]
+  for (const [at, key] of keys.entries()) for (const name in key) slots[keySlot(name, at)] = key[name]
   return slots
 }
 

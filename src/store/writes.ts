@@ -20,10 +20,10 @@ import {
   rulesOf,
   specialise,
 } from '../rules/index.js'
-import { keySlot, planChange, planCreate, planDelete, type RecordRequest, type WritePlan } from '../sql/index.js'
+import { planChange, planCreate, planDelete, type RecordRequest, type WritePlan } from '../sql/index.js'
 import { ConflictError } from './errors.js'
 import { type ReadRecord, seenAfterWrite } from './reads.js'
-import { planned, problemsFound, run, type Session, withAnswer } from './session.js'
+import { keySlots, planned, problemsFound, run, type Session, withAnswer } from './session.js'
 import type { Outcome } from './store.js'
 import { inquire, inquireCreate } from './verdicts.js'
 
@@ -138,7 +138,7 @@ export async function change(
     return changed || acts ? undefined : seenAfterWrite(session, table, key)
   }
   if (!plan) return attempt(session, table, explain)
-  const slots = { ...values, ...keysGiven([key]) }
+  const slots = { ...values, ...keySlots(key) }
   return attempt(session, table, () =>
     withAnswer(run(session, plan.statement, slots), ({ rows: [row], touched }) => {
       if (row) return plan.read(row as ReadRecord)
@@ -153,7 +153,7 @@ export async function remove(session: Session, table: string, givenKey: unknown)
   const { inquiry, planFor } = prepareRemoval(session, table)
   const statement = planFor(1)
   await attempt(session, table, async () => {
-    const { touched } = await run(session, statement, keysGiven([key]))
+    const { touched } = await run(session, statement, keySlots(key))
     if (touched > 0) return true
     const { verdict } = await inquire(session, inquiry, key)
     if (!verdict.allowed) throw refusal(verdict)
@@ -171,13 +171,6 @@ export function prepareRemoval(session: Session, table: string) {
       planDelete({ rulebook, dialect }, table, specialise(permission(rulebook, table, 'delete'), caller), records),
     )
   return { inquiry, planFor }
-}
-
-/** The parts of several keys under the names of their slots. */
-export function keysGiven(keys: readonly KeyValues[]): Record<string, unknown> {
-  const slots: Record<string, unknown> = {}
-  for (const [at, key] of keys.entries()) for (const name in key) slots[keySlot(name, at)] = key[name]
-  return slots
 }
 
 /** The key that stands among a record's values. */
