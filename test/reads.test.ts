@@ -1,7 +1,7 @@
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { all, createGuard, not, trusted } from 'pachter'
+import { all, createGuard, defineCaller, defineRules, integer, not, trusted } from 'pachter'
 import { sqliteStore } from 'pachter/store/sqlite'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
@@ -152,6 +152,15 @@ describe('reads', () => {
     for (const [promise, message] of wrong) expect((await refusalOf(promise)).message).to.match(message)
     const jobs = await asAna.list('members', { with: { jobs: { by: 'assigneeId' } } })
     expect(jobs.find(({ id }) => id === 1)?.jobs).to.be.an('array')
+  })
+
+  it('never take one caller’s plan for another’s, whatever roles are called', async () => {
+    const [{ store }] = engines as [Engine]
+    const caller = defineCaller({ id: integer() }, { roles: ['a', 'b', 'a,b'] })
+    const rules = defineRules(model, caller, { sites: ({ role, table }) => table.grants({ read: [role('a,b')] }) })
+    const guard = createGuard({ rules, store })
+    expect(await guard.as({ id: 1, roles: ['a,b'] }).count('sites')).to.equal(3)
+    expect(await refusalOf(guard.as({ id: 1, roles: ['a', 'b'] }).count('sites'))).to.include({ status: 403 })
   })
 
   it('do without what a table does not tell of itself', async () => {
