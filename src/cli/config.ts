@@ -2,9 +2,10 @@ import { access } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { createJiti } from 'jiti'
-import { PachterError } from '../model/index.js'
+import { PachterError, type TableName } from '../model/index.js'
+import { openWorkbench, type Workbench } from '../check/index.js'
 import type { CallerOf, Rules } from '../rules/index.js'
-import type { Store } from '../store/index.js'
+import type { Store, Validators } from '../store/index.js'
 
 /** What `pachter.config.ts` says. */
 export interface Config<M = never, C = never> {
@@ -16,6 +17,15 @@ export interface Config<M = never, C = never> {
   readonly store: () => Store | Promise<Store>
   /** The field by which a person knows a record, by table, such as `{ entries: 'title' }`. */
   readonly titles?: Readonly<Record<string, string>>
+  /** The guard's validators, where it has any, so that what is tried here is refused as it is there. */
+  readonly validators?: Validators<TableName<M>>
+  /**
+   * The table with a record for each caller, for `see --reach`, and the fields of it that are not called like the
+   * caller's attribute; left out, what the caller shape names as `record`.
+   */
+  readonly everyone?: { readonly table?: TableName<M>; readonly attributes?: Readonly<Record<string, string>> }
+  /** The file of expectations, beside the configuration; left out, `expectations.yaml`. */
+  readonly expectations?: string
 }
 
 /**
@@ -49,4 +59,23 @@ export async function loadConfig(file: string): Promise<Config> {
     throw new UsageError(`${file} has to export { rules, callers, store } as its default; use defineConfig.`)
   }
   return config as Config
+}
+
+/** Runs work on what the configuration says, and closes the store afterwards. */
+export async function withWorkbench<T>(config: Config, work: (bench: Workbench) => Promise<T>): Promise<T> {
+  const store = await config.store()
+  try {
+    return await work(openWorkbench({ ...config, store }))
+  } finally {
+    await store.close?.()
+  }
+}
+
+/**
+ * The one caller asked for.
+ * @throws {UsageError} where none or several were
+ */
+export function oneCaller({ callers }: Config, [name, ...more]: readonly string[]): string {
+  if (name !== undefined && more.length === 0) return name
+  throw new UsageError(`Name one caller with --as; there is ${Object.keys(callers).join(', ')}.`)
 }

@@ -1,10 +1,42 @@
 import { isClosed } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
-import { assertAction, checkCaller, permission, rulesOf, specialise } from '../rules/index.js'
-import { type Dialect, type Form, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
-import type { Workbench } from './workbench.js'
+import { Option, type Command } from 'commander'
+import { chooseCallers, type Workbench } from '../check/index.js'
+import { assertAction, permission, rulesOf, specialise } from '../rules/index.js'
+import { type Dialect, type Form, FORMS, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
+import { loadConfig, withWorkbench } from './config.js'
+import { addCommand, collect, type Options, show } from './program.js'
 
 const DIALECTS: readonly Dialect[] = [postgresql, sqlite, mariadb]
+
+interface SqlOptions extends Options {
+  readonly as: readonly string[]
+  readonly action: string
+  readonly form?: Form
+}
+
+/** `pachter emit json` and `pachter emit sql` */
+export function addEmit(program: Command): void {
+  const emit = program.command('emit').description('what the rules become: data, or SQL')
+  addCommand(emit, 'json', 'the rulebook, as it can be stored, compared and read back').action(
+    async (options: Options) => {
+      const { rules } = await loadConfig(options.config)
+      process.stdout.write(`${JSON.stringify(rules, null, 2)}\n`)
+    },
+  )
+  addCommand(emit, 'sql [table]', 'the filter each caller gets, for each database, values apart')
+    .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
+    .option('--action <action>', 'the action', 'list')
+    .addOption(new Option('--form <form>', 'the form, instead of the one chosen').choices(FORMS))
+    .action(async (table: string | undefined, options: SqlOptions) => {
+      const config = await loadConfig(options.config)
+      const callers = chooseCallers(Object.keys(config.callers), options.as)
+      const asked = { action: options.action, table, form: options.form }
+      await withWorkbench(config, async (bench) => {
+        show(options, await gatherFilters(bench, callers, asked), printFilters)
+      })
+    })
+}
 
 /** The filter of an action on one table for one caller, as each database gets it. */
 export interface EmittedFilter {
@@ -54,7 +86,7 @@ async function emitFor(
   form: Form | undefined,
 ): Promise<EmittedFilter> {
   const { rulebook, store } = bench
-  const caller = checkCaller(rulebook.caller, bench.caller(name))
+  const caller = bench.caller(name)
   const closed = isClosed({ rulebook, table, action, caller })
   const condition = specialise(permission(rulebook, table, action), caller)
   const lists = ['list', 'read'].includes(action) && !closed

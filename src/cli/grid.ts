@@ -1,9 +1,22 @@
 import chalk from 'chalk'
+import type { Command } from 'commander'
 import { print, printOperand } from '../condition/index.js'
 import { whoName } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { type Action, ACTIONS, type Grant, type Rulebook, rulesOf, type TableRules } from '../rules/index.js'
+import { loadConfig } from './config.js'
+import { addCommand, type Options, show } from './program.js'
 import { drawTable } from './table.js'
+
+/** `pachter grid` */
+export function addGrid(program: Command): void {
+  addCommand(program, 'grid [table]', 'who may do what, per table').action(
+    async (table: string | undefined, options: Options) => {
+      const { rules } = await loadConfig(options.config)
+      show(options, gatherGrid(rules, table), printGrid)
+    },
+  )
+}
 
 /** Who may do what in one table, as data. */
 export interface TableGrid {

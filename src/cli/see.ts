@@ -1,78 +1,89 @@
 import chalk from 'chalk'
-import { type Access, RefusedError } from '../decide/index.js'
-import { printKey, tableOf } from '../model/index.js'
-import { drawTable } from './table.js'
-import type { Workbench } from './workbench.js'
+import { type Command, InvalidArgumentError } from 'commander'
+import {
+  chooseCallers,
+  everyoneIn,
+  reachOfAll,
+  seeCounts,
+  type SeenCounts,
+  type SeenTable,
+  seeTable,
+  type Sight,
+} from '../check/index.js'
+import type { Access } from '../decide/index.js'
+import { tableOf } from '../model/index.js'
+import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
+import { withProgress } from './progress.js'
+import { addCommand, collect, type Options, show } from './program.js'
+import { printReach } from './reach.js'
+import { clip, drawTable } from './table.js'
+import { readWhere } from './where.js'
 
-/** A record as one caller sees it. */
-export interface SeenRecord {
-  readonly key: string
-  readonly title?: string
-  readonly access: Access
+interface SeeCommand extends Options {
+  readonly as: readonly string[]
+  readonly differ: boolean
+  readonly hidden: boolean
+  readonly reach: boolean
+  readonly where: readonly string[]
+  readonly sort: readonly string[]
+  readonly limit?: number
+  readonly offset?: number
 }
 
-/** What one caller gets of a table: records, or a refusal. */
-export type Sight =
-  | { readonly records: readonly SeenRecord[] }
-  | { readonly refused: { readonly status: number; readonly message: string } }
-
-/** What callers see of one table, side by side. */
-export interface SeenTable {
-  readonly table: string
-  readonly callers: Readonly<Record<string, Sight>>
+/** `pachter see` */
+export function addSee(program: Command): void {
+  addCommand(program, 'see [table]', 'what callers see and may do, side by side; without a table, how much of each')
+    .option('--as <caller>', 'a caller to look through; repeat for more, leave out for all', collect, [])
+    .option('--differ', 'only records that the callers do not all see alike', false)
+    .option('--hidden', 'also records that none of the callers sees', false)
+    .option('--where <filter>', 'only records with field=value, or with !=, < or >; repeat for more', collect, [])
+    .option('--sort <field>', 'a field to sort by, "title" or "title descending"; repeat for more', collect, [])
+    .option('--limit <number>', 'at most so many records', wholeNumber)
+    .option('--offset <number>', 'leaves out so many records from the start', wholeNumber)
+    .option('--reach', 'for everyone in the table of callers, how many records they see', false)
+    .action(async (table: string | undefined, options: SeeCommand) => {
+      const config = await loadConfig(options.config)
+      const callers = chooseCallers(Object.keys(config.callers), options.as)
+      if (table !== undefined) tableOf(config.rules.model, table)
+      assertFits(table, options)
+      if (options.reach) return seeReach(config, table, options)
+      await withWorkbench(config, async (bench) => {
+        if (table === undefined) return show(options, await seeCounts(bench, callers), printCounts)
+        const { differ, hidden, sort, limit, offset } = options
+        const where = readWhere(bench.rulebook.model, table, options.where)
+        const asked = { differ, hidden, orderBy: sort, ...(where && { where }), ...kept({ limit, offset }) }
+        show(options, await seeTable(bench, table, callers, asked), printSeen)
+      })
+    })
 }
 
-/** Looks at a table as each of the callers. */
-export async function gatherSeen(bench: Workbench, table: string, callers: readonly string[]): Promise<SeenTable> {
-  tableOf(bench.rulebook.model, table)
-  const sights: Record<string, Sight> = {}
-  for (const name of callers) sights[name] = await look(bench, table, name)
-  return { table, callers: sights }
+const kept = <T extends object>(options: T): { [K in keyof T]?: NonNullable<T[K]> } =>
+  Object.fromEntries(Object.entries(options).filter(([, value]) => value !== undefined)) as never
+
+function wholeNumber(written: string): number {
+  if (/^\d+$/.test(written)) return Number(written)
+  throw new InvalidArgumentError('It has to be a whole number.')
 }
 
-async function look(bench: Workbench, table: string, name: string): Promise<Sight> {
-  const titleField = bench.titles[table]
-  try {
-    const records = (await bench.as(name).list(table, { access: true })) as readonly (Record<string, unknown> & {
-      $access: Access
-    })[]
-    return {
-      records: records.map((record) => {
-        const title = titleField === undefined ? undefined : record[titleField]
-        const key = printKey(bench.rulebook.model, table, record)
-        return { key, ...(title !== undefined && { title: String(title) }), access: record.$access }
-      }),
-    }
-  } catch (error) {
-    if (error instanceof RefusedError) return { refused: { status: error.status, message: error.message } }
-    throw error
+/** Options that would be without effect are a mistake of whoever typed them. */
+function assertFits(table: string | undefined, options: SeeCommand): void {
+  const { as, differ, hidden, where, sort, offset, limit, reach } = options
+  const ofRows = differ || hidden || where.length > 0 || sort.length > 0 || offset !== undefined
+  if (reach && (ofRows || as.length > 0)) throw new UsageError('--reach is about all callers and records; it goes with --limit only.')
+  if (table === undefined && (ofRows || (limit !== undefined && !reach))) {
+    throw new UsageError('Name a table: these options are about its records.')
   }
 }
 
-/** How many records of each table each caller sees, or the status of the refusal. */
-export interface SeenCounts {
-  readonly callers: readonly string[]
-  readonly tables: Readonly<Record<string, Readonly<Record<string, { count: number } | { status: number }>>>>
-}
-
-/** Counts what each caller sees of every table. */
-export async function gatherCounts(bench: Workbench, callers: readonly string[]): Promise<SeenCounts> {
-  const tables: Record<string, Record<string, { count: number } | { status: number }>> = {}
-  for (const table of Object.keys(bench.rulebook.model.tables)) {
-    const counts: Record<string, { count: number } | { status: number }> = {}
-    for (const name of callers) {
-      counts[name] = await bench
-        .as(name)
-        .count(table)
-        .then((count) => ({ count }))
-        .catch((error: unknown) => {
-          if (error instanceof RefusedError) return { status: error.status }
-          throw error
-        })
-    }
-    tables[table] = counts
-  }
-  return { callers, tables }
+async function seeReach(config: Config, table: string | undefined, options: SeeCommand): Promise<void> {
+  const everyone = everyoneIn(config.rules, config.everyone)
+  const tables = table === undefined ? Object.keys(config.rules.model.tables) : [table]
+  await withWorkbench(config, async (bench) => {
+    const found = await withProgress('tables', tables.length, (onProgress) =>
+      reachOfAll(bench, everyone, tables, onProgress),
+    )
+    show(options, found, (data) => printReach(data, options.limit))
+  })
 }
 
 /** Writes the counts for a terminal. */
@@ -80,9 +91,9 @@ export function printCounts({ callers, tables }: SeenCounts): string {
   const rows = Object.entries(tables).map(([table, counts]) => [
     table,
     ...callers.map((name) => {
-      const seen = counts[name]
-      if (seen && 'count' in seen) return seen.count === 0 ? chalk.dim('0') : String(seen.count)
-      return chalk.dim(seen?.status === 401 ? 'sign in' : 'closed')
+      const seen = counts[name] as Sight
+      if ('count' in seen) return seen.count === 0 ? chalk.dim('0') : String(seen.count)
+      return chalk.dim(refusedText(seen))
     }),
   ])
   return [
@@ -92,44 +103,39 @@ export function printCounts({ callers, tables }: SeenCounts): string {
   ].join('\n')
 }
 
+const refusedText = ({ status }: { readonly status: number }): string => (status === 401 ? 'sign in' : 'closed')
+
 /** Writes the callers' views of a table side by side for a terminal. */
-export function printSeen({ table, callers }: SeenTable): string {
+export function printSeen({ table, callers, rows, more }: SeenTable): string {
   const names = Object.keys(callers)
-  const titles = new Map<string, string>()
-  for (const sight of Object.values(callers)) {
-    for (const { key, title } of 'records' in sight ? sight.records : []) {
-      if (!titles.get(key)) titles.set(key, title ?? '')
-    }
-  }
-  const keys = [...titles.keys()].sort((left, right) => left.localeCompare(right, 'en', { numeric: true }))
-  const rows = keys.map((key) => [
-    key,
-    clip(titles.get(key) ?? ''),
-    ...names.map((name) => cell(callers[name] as Sight, key)),
-  ])
+  const masks = new Map<string, number>()
+  const drawn = rows.map(({ key, title, access }) => {
+    const isSeen = Object.values(access).some((each) => each !== null)
+    const head = [key, clip(title ?? '')].map((text) => (isSeen ? text : chalk.dim(text)))
+    return [...head, ...names.map((name) => cell(access[name] ?? null, masks))]
+  })
   const counts = names.map((name) => {
     const sight = callers[name] as Sight
-    return chalk.bold(
-      'records' in sight ? String(sight.records.length) : sight.refused.status === 401 ? 'sign in' : 'closed',
-    )
+    return chalk.bold('count' in sight ? String(sight.count) : refusedText(sight))
   })
+  const notes = [...masks].map(([fields, number]) => `*${number} without ${fields}`)
   return [
-    drawTable(['', table, ...names], [...rows, ['', chalk.bold('sees in all'), ...counts]]),
+    drawTable(['', table, ...names], [...drawn, ['', chalk.bold('sees in all'), ...counts]]),
     '',
-    chalk.dim(
-      'R read, U update, D delete, + own actions, then what lets the caller see it; · not visible, * some fields hidden',
-    ),
+    ...(more ? [`There are more: go on with --offset, or show more at once with --limit.`] : []),
+    ...notes,
+    chalk.dim('R read, U update, D delete, + own actions, then what lets the caller see it; · not visible'),
   ].join('\n')
 }
 
-function cell(sight: Sight, key: string): string {
-  const seen = 'records' in sight ? sight.records.find((record) => record.key === key) : undefined
-  if (!seen) return chalk.dim('·')
-  const { may, hidden, seenBy } = seen.access
-  const letters = `R${may.update ? 'U' : '-'}${may.delete ? 'D' : '-'}${hidden.length > 0 ? '*' : ' '}`
+/** What a caller may do to a record; which fields are hidden is numbered, and listed below. */
+function cell(access: Access | null, masks: Map<string, number>): string {
+  if (!access) return chalk.dim('·')
+  const { may, hidden, seenBy } = access
+  const fields = hidden.join(', ')
+  if (fields !== '' && !masks.has(fields)) masks.set(fields, masks.size + 1)
+  const letters = `R${may.update ? 'U' : '-'}${may.delete ? 'D' : '-'}${fields === '' ? '' : `*${masks.get(fields)}`}`
   const own = Object.keys(may).filter((action) => may[action] && !['update', 'delete'].includes(action))
-  const shown = [letters, ...own.map((action) => `+${action}`)].join(' ')
-  return `${Object.values(may).includes(true) ? chalk.green(shown) : shown} ${seenBy.join(', ')}`
+  const shown = [letters.padEnd(4), ...own.map((action) => `+${action}`)].join(' ').trimEnd()
+  return `${Object.values(may).includes(true) ? chalk.green(shown.padEnd(4)) : shown.padEnd(4)} ${seenBy.join(', ')}`
 }
-
-const clip = (text: string, most = 24): string => (text.length > most ? `${text.slice(0, most - 1)}…` : text)

@@ -21,7 +21,7 @@ export function drawTable(
     head: head.map((title) => chalk.bold(title)),
     chars: PLAIN,
     style: { head: [], border: [], 'padding-left': 0, 'padding-right': 2 },
-    colWidths: fit(natural, width),
+    colWidths: fit(natural, head, width),
     wordWrap: true,
   })
   table.push(...rows.map((row) => [...row]))
@@ -29,11 +29,8 @@ export function drawTable(
     .toString()
     .split('\n')
     .map((line) => line.trimEnd())
-  const bodyStart = Math.max(1, headHeight(head, fit(natural, width)))
-  const headLines = [first, ...lines.slice(0, bodyStart - 1)]
-  const body = lines.slice(bodyStart - 1)
-  const rule = '─'.repeat(Math.max(...[...headLines, ...body].map(widest)))
-  return [...headLines, chalk.dim(rule), ...body].join('\n')
+  const rule = '─'.repeat(Math.max(...[first, ...lines].map(widest)))
+  return [first, chalk.dim(rule), ...lines].join('\n')
 }
 
 const PLAIN = Object.fromEntries(
@@ -52,17 +49,19 @@ const ANSI = /\u001b\[\d+m/g
 const widest = (text: string): number =>
   Math.max(...text.split('\n').map((line) => [...line.replaceAll(ANSI, '')].length))
 
-const headHeight = (head: readonly string[], widths: readonly number[]): number =>
-  Math.max(...head.map((title, at) => Math.ceil(title.length / Math.max(1, (widths[at] ?? 1) - 2))))
-
-/** Takes width away from the widest columns until all fit. */
-function fit(natural: readonly number[], width: number): number[] {
+/** Takes width away from the widest columns until all fit, as far as their titles leave any. */
+function fit(natural: readonly number[], head: readonly string[], width: number): number[] {
   const widths = [...natural]
+  const least = head.map((title) => Math.max(NARROWEST, title.length + 2))
   const total = () => widths.reduce((sum, each) => sum + each, 0)
   while (total() > width) {
-    const broadest = widths.indexOf(Math.max(...widths))
-    if ((widths[broadest] ?? 0) <= NARROWEST) break
+    const spare = widths.map((each, at) => (each > (least[at] ?? 0) ? each : 0))
+    const broadest = spare.indexOf(Math.max(...spare))
+    if (spare[broadest] === 0) break
     widths[broadest] = (widths[broadest] ?? 0) - 1
   }
   return widths
 }
+
+/** A text cut so that it fits a column. */
+export const clip = (text: string, most = 24): string => (text.length > most ? `${text.slice(0, most - 1)}…` : text)

@@ -1,167 +1,133 @@
 import chalk from 'chalk'
-import { contains, operandsOf } from '../condition/index.js'
-import type { GrantVerdict, MemoryRecord, PartVerdict, Verdict } from '../decide/index.js'
-import { fieldOf, type KeyValues, printKey, readKey, tableOf } from '../model/index.js'
+import type { Command } from 'commander'
+import {
+  type DenyReason,
+  explain,
+  type Explanation,
+  type GrantReason,
+  type PartReason,
+  writeValue,
+} from '../check/index.js'
 import { ACTIONS, type Rulebook, rulesOf } from '../rules/index.js'
-import { UsageError } from './config.js'
-import type { Workbench } from './workbench.js'
+import { fieldOf, parseKey, tableOf } from '../model/index.js'
+import { loadConfig, oneCaller, UsageError, withWorkbench } from './config.js'
+import { addCommand, collect, type Options, show } from './program.js'
 
-/** Why a caller may or may not do something to a record. */
-export interface Explanation {
-  readonly caller: string
-  readonly key: string
-  readonly title?: string
-  readonly verdict: Verdict
-  /** Why the record cannot be seen, where that is what stands in the way. */
-  readonly sight?: Verdict
-  /** The record's values that the ties of its table look at. */
-  readonly values: MemoryRecord
-  /** The caller's attributes and roles. */
-  readonly attributes: Readonly<Record<string, unknown>>
-}
-
-/**
- * Finds out why.
- *
- * @throws {UsageError} where there is no such record
- */
-export async function gatherWhy(
-  bench: Workbench,
-  asked: { readonly action: string; readonly table: string; readonly key: KeyValues; readonly caller: string },
-): Promise<Explanation> {
-  const { action, table, caller, key } = asked
-  const { model } = bench.rulebook
-  const scoped = bench.as(caller)
-  const { verdict, record } = await scoped.verdict(action, table, key)
-  if (!record)
-    throw new UsageError(
-      `There is no record ${printKey(model, table, key)} in ${table}; there is ${await someKeys(bench, table)}.`,
+/** `pachter why` */
+export function addWhy(program: Command): void {
+  addCommand(
+    program,
+    'why <action> <table> <key> [field]',
+    'why a caller may or may not do something to a record, or see or change a field of it',
+  )
+    .option('--as <caller>', 'the caller', collect, [])
+    .action(
+      async (
+        action: string,
+        table: string,
+        key: string,
+        field: string | undefined,
+        options: Options & { readonly as: readonly string[] },
+      ) => {
+        const config = await loadConfig(options.config)
+        const caller = oneCaller(config, options.as)
+        checkAction(config.rules, table, action)
+        parseKey(config.rules.model, table, key)
+        if (field !== undefined) fieldOf(config.rules.model, table, field)
+        await withWorkbench(config, async (bench) => {
+          const question = { caller, action, table, key, ...(field !== undefined && { field }) }
+          show(options, await explain(bench, question), printWhy)
+        })
+      },
     )
-  const isRead = ['read', 'get', 'list'].includes(action)
-  const sight = verdict.seen || isRead ? undefined : (await scoped.verdict('get', table, key)).verdict
-  const title = record[bench.titles[table] ?? '']
-  return {
-    caller,
-    key: printKey(model, table, record),
-    ...(title !== undefined && { title: String(title) }),
-    verdict,
-    ...(sight && { sight }),
-    values: Object.fromEntries(fieldsLookedAt(bench, table).map((field) => [field, record[field]])),
-    attributes: bench.attributes(caller),
-  }
 }
 
 /**
  * Checks an action typed on the command line.
  * @throws {UsageError} where it cannot be asked about a record
  */
-export function checkAction(rulebook: Rulebook, table: string, action: string): void {
+function checkAction(rulebook: Rulebook, table: string, action: string): void {
   tableOf(rulebook.model, table)
   const askable = [...ACTIONS.filter((each) => each !== 'create'), ...rulesOf(rulebook, table).actions]
   if (askable.includes(action)) return
   throw new UsageError(`There is no action ${JSON.stringify(action)} on a record; there is ${askable.join(', ')}.`)
 }
 
-/**
- * Reads a key typed on the command line: `3`, or `4,7` for a key of two fields.
- * @throws {UsageError} where it has too few parts or too many
- * @throws {InputError} where a part is of the wrong type
- */
-export function parseKey({ model }: Rulebook, table: string, typed: string): KeyValues {
-  const { key } = tableOf(model, table)
-  const parts = key.length === 1 ? [typed] : typed.split(',')
-  const values = key.map((name, at) => {
-    const part = parts[at]?.trim()
-    return [name, fieldOf(model, table, name).type === 'integer' && part !== '' ? Number(part) : part]
-  })
-  if (parts.length !== key.length) {
-    throw new UsageError(`A key of ${table} is ${key.join(',')}, separated by commas; ${JSON.stringify(typed)} is not.`)
-  }
-  return readKey(model, table, Object.fromEntries(values))
-}
-
-/** A few keys that do exist: this is the developer's own database. */
-async function someKeys({ store, rulebook }: Workbench, table: string): Promise<string> {
-  const { key } = tableOf(rulebook.model, table)
-  const columns = key.map(store.dialect.identifier).join(', ')
-  const { rows } = await store.query(
-    `SELECT ${columns} FROM ${store.dialect.identifier(table)} ORDER BY ${columns}`,
-    [],
-  )
-  const keys = rows.map((row) => printKey(rulebook.model, table, row))
-  return keys.length > 12 ? `${keys.slice(0, 10).join('; ')}; … ${keys.at(-1)}` : keys.join('; ') || 'none'
-}
-
-function fieldsLookedAt({ rulebook }: Workbench, table: string): readonly string[] {
-  const rules = rulesOf(rulebook, table)
-  const conditions = [
-    ...Object.values(rules.ties),
-    ...Object.values(rules.denies).map(({ when }) => when),
-    ...Object.values(rules.grants).flatMap((grants) => grants.flatMap(({ when }) => when ?? [])),
-  ]
-  const used = (field: string) => (condition: (typeof conditions)[number]) =>
-    contains(condition, (part) =>
-      operandsOf(part).some((each) => each.kind === 'field' && each.level === 0 && each.name === field),
-    )
-  return Object.keys(tableOf(rulebook.model, table).fields).filter((field) => conditions.some(used(field)))
-}
-
-/** Writes the explanation for a terminal. */
-export function printWhy({ caller, key, title, verdict, sight, values, attributes }: Explanation): string {
-  const { action, table, allowed, status, message } = verdict
-  const subject = `${table} ${key}${title ? ` “${title}”` : ''}`
-  const answer = allowed
-    ? chalk.green.bold(`Yes: ${caller} may ${action} ${subject}.`)
-    : chalk.red.bold(`No: ${caller} may not ${action} ${subject}.`)
-  const known = Object.entries(attributes).map(([name, value]) => `caller.${name} = ${printValue(value)}`)
-  const shown = Object.entries(values).map(([field, value]) => `row.${field} = ${printValue(value)}`)
+/** Writes an explanation for a terminal. */
+export function printWhy(why: Explanation): string {
+  const { caller, action, field, allowed, status, message, sight, fixed, attributes, record } = why
+  const known = Object.entries(attributes).map(([name, value]) => `caller.${name} = ${writeValue(value)}`)
+  const shown = Object.entries(record).map(([name, value]) => `row.${name} = ${writeValue(value)}`)
+  const what = field === undefined ? `To ${action}` : `${isRead(action) ? 'To see' : `To ${action}`} ${field}`
+  const told = allowed || (field !== undefined && status === 200) ? [] : [`The caller is told (${status}): ${message}`]
   return [
-    answer,
-    ...(allowed ? [] : [`The caller is told (${status}): ${message}`]),
+    headline(why),
+    ...told,
     '',
     ...(known.length > 0 ? [`The caller has ${known.join(', ')}`] : []),
-    ...(shown.length > 0 ? [`The record has ${shown.join(', ')}`, ''] : []),
-    ...(sight ? [`${caller} cannot see it, and what cannot be seen cannot be changed. Seeing it takes one of`] : []),
-    ...(sight ? printGrants(sight.grants) : []),
-    ...(sight ? [''] : []),
-    ...(verdict.grants.length > 0 ? [`To ${action} takes one of`] : [`Nobody was granted to ${action}.`]),
-    ...printGrants(verdict.grants),
-    ...printDenies(verdict),
+    ...(shown.length > 0 ? [`The record has ${shown.join(', ')}`] : []),
+    '',
+    ...(sight
+      ? [
+          `${caller} cannot see it, and what cannot be seen cannot be changed. Seeing it takes one of`,
+          ...printGrants(sight.grants),
+          ...printDenies(sight.denies),
+          '',
+        ]
+      : []),
+    ...(fixed === undefined ? [] : [`Nobody may set ${field}: ${fixed}.`, '']),
+    ...(why.grants.length > 0 ? [`${what} takes one of`] : [`Nobody was granted to ${action}.`]),
+    ...printGrants(why.grants),
+    ...printDenies(why.denies),
   ].join('\n')
 }
 
-function printGrants(grants: readonly GrantVerdict[]): readonly string[] {
+function headline({ caller, action, table, key, title, field, allowed }: Explanation): string {
+  const subject = `${table} ${key}${title ? ` “${title}”` : ''}`
+  const answer = allowed ? chalk.green.bold('Yes') : chalk.red.bold('No')
+  const verb = allowed ? 'may' : 'may not'
+  if (field === undefined) return `${answer}: ${caller} ${verb} ${action} ${subject}.`
+  return `${answer}: ${caller} ${verb} ${isRead(action) ? 'see' : action} ${field} of ${subject}.`
+}
+
+const isRead = (action: string): boolean => ['read', 'list', 'get'].includes(action)
+
+/** Those that hold first, then those that came closest; those that do not cover the field asked about come last. */
+export function printGrants(grants: readonly GrantReason[]): readonly string[] {
+  const order = (grant: GrantReason) => (grant.covers ? grant.lacking : 1_000 + grant.lacking)
+  const sorted = [...grants].sort((left, right) => order(left) - order(right))
   const width = Math.max(0, ...grants.flatMap(({ to }) => to.map(({ who }) => who.length)))
-  return grants.flatMap(({ to, when, fields }) => [
-    ...to.map(
-      (part) =>
-        `  ${mark(part.holds && (when?.holds ?? true))} ${part.who.padEnd(width)}  ${describe(part, when, fields)}`,
-    ),
-  ])
+  return sorted.flatMap((grant) => {
+    const parts = [...grant.to]
+      .filter(({ holds }) => holds || !grant.holds)
+      .sort((left, right) => left.lacking - right.lacking)
+    return parts.flatMap((part) => printPart(part, grant, width))
+  })
 }
 
-function describe({ who, condition, holds }: PartVerdict, when?: PartVerdict, fields?: readonly string[]): string {
-  const own =
-    condition === who || condition === 'always' ? [] : [`${condition}${when ? (holds ? ' (so)' : ' (not so)') : ''}`]
-  const further = when ? [`and ${when.condition}${when.holds ? ' (so)' : ' (not so)'}`] : []
+function printPart(part: PartReason, { when, fields, covers, closest, holds }: GrantReason, width: number): string[] {
+  const own = part.condition === part.who || part.condition === 'always' ? [] : [part.condition]
+  const further = when ? [`${own.length > 0 ? 'and ' : 'where '}${when.condition}`] : []
   const scope = fields && fields.length > 0 ? [chalk.dim(`for ${fields.join(', ')}`)] : []
-  return [...own, ...further, ...scope].join(' ')
+  const open = holds && part.holds
+  const mark = !covers ? chalk.dim('(no)') : open ? chalk.green('yes ') : chalk.red('no  ')
+  const failing = [...(part.holds ? [] : [part]), ...(when && !when.holds ? [when] : [])]
+  const telling = open ? [part, ...(when ? [when] : [])] : failing
+  const evidence = covers ? [...new Set(telling.flatMap((each) => each.evidence))] : ['does not cover the field']
+  const indent = ' '.repeat(width + 9)
+  const lines = evidence.map((each) => `${indent}${covers && !open && closest ? each : chalk.dim(each)}`)
+  return [`  ${mark} ${part.who.padEnd(width)} ${[...own, ...further, ...scope].join(' ')}`.trimEnd(), ...lines]
 }
 
-function printDenies({ denies }: Verdict): readonly string[] {
+/** Writes denies, those that struck first. */
+export function printDenies(denies: readonly DenyReason[]): readonly string[] {
   if (denies.length === 0) return []
-  const lines = denies.map(
-    ({ name, condition, holds, message }) =>
-      `  ${holds ? chalk.red('holds        ') : 'does not hold'} ${name}  ${condition}: “${message}”`,
-  )
+  const lines = [...denies]
+    .sort((left, right) => Number(right.holds) - Number(left.holds))
+    .flatMap(({ name, condition, holds, message, evidence, except }) => [
+      `  ${holds ? chalk.red('stops it') : chalk.dim('not met ')} ${name}: ${condition}` +
+        `${except.length > 0 ? `, except ${except.join(', ')}` : ''}, “${message}”`,
+      ...evidence.map((each) => `           ${chalk.dim(each)}`),
+    ])
   return ['', 'What overrules every grant', ...lines]
-}
-
-const mark = (holds: boolean): string => (holds ? chalk.green('yes') : chalk.red('no '))
-
-function printValue(value: unknown): string {
-  if (value === null || value === undefined) return 'missing'
-  if (value instanceof Date) return value.toISOString()
-  if (Array.isArray(value)) return `(${value.map(printValue).join(', ')})`
-  return typeof value === 'string' ? `'${value}'` : String(value)
 }

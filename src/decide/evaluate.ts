@@ -155,6 +155,11 @@ function reader(operand: Operand, world: World): (place: Place) => unknown {
   return from.read
 }
 
+/** Whether a comparison of two values holds; with a missing one, none does. */
+export function compareValues(how: Comparison, left: unknown, right: unknown): boolean {
+  return !isMissing(left) && !isMissing(right) && COMPARE[how](left as Value, right as Value)
+}
+
 const COMPARE: Readonly<Record<Comparison, (left: Value, right: Value) => boolean>> = {
   is: sameValue,
   below: (left, right) => rankOf(left) < rankOf(right),

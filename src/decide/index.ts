@@ -1,7 +1,7 @@
 export { type Access, accessQuestions, accessReader, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 export { answer, decide, type DecideRequest, isClosed, predicate } from './decide.js'
-export { evaluator, type World } from './evaluate.js'
+export { compareValues, evaluator, type World } from './evaluate.js'
 export { type Facts, type Inquiry, type Question, questionsFor, unchangedId } from './questions.js'
 export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError } from './refuse.js'
 export { checkValues, recordToCreate, stampsToSet, stampValues, valueWithoutRecord } from './values.js'

@@ -31,7 +31,7 @@ export type {
   VisibleRecord,
 } from './infer.js'
 export { InputError } from './input-error.js'
-export { type KeyValues, printKey, readKey } from './key.js'
+export { type KeyValues, parseKey, printKey, readKey } from './key.js'
 export {
   checkModel,
   deepFreeze,

@@ -39,13 +39,41 @@ export function readKey(model: ModelData, table: string, given: unknown): KeyVal
   return parts as KeyValues
 }
 
+/**
+ * Reads a key that was written as text, as {@link printKey} writes it: `3`, or `4, 7` for a key of two fields.
+ *
+ * @throws {InputError} where it has too few parts or too many, or a part is of the wrong type
+ * @throws {UnknownNameError} where there is no such table
+ * @example parseKey(model, 'entryShares', '4, 7') // { entryId: 4, memberId: 7 }
+ */
+export function parseKey(model: ModelData, table: string, written: string): KeyValues {
+  const { key, fields } = tableOf(model, table)
+  const parts = key.length === 1 ? [written] : written.split(',')
+  if (parts.length !== key.length) {
+    const problem = `takes ${key.join(', ')}, separated by commas; ${JSON.stringify(written)} does not`
+    throw new InputError(table, { key: problem })
+  }
+  const values = key.map((name, at) => {
+    const part = (parts[at] as string).trim()
+    const { type } = fields[name] as FieldData
+    if (type === 'timestamp') return [name, new Date(part)]
+    if (type === 'boolean' && ['true', 'false'].includes(part)) return [name, part === 'true']
+    if (part === '') return [name, part]
+    if (type === 'bigInteger' && /^-?\d+$/.test(part)) return [name, BigInt(part)]
+    return [name, type === 'integer' ? Number(part) : part]
+  })
+  return readKey(model, table, Object.fromEntries(values))
+}
+
 /** The key in one short text, for messages and tables: `3`, or `4, 7`. */
 export function printKey(model: ModelData, table: string, record: Readonly<Record<string, unknown>>): string {
   return tableOf(model, table)
-    .key.map((name) => String(record[name]))
+    .key.map((name) => writePart(record[name]))
     .join(', ')
 }
 
 function isPlainObject(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 }
+
+const writePart = (value: unknown): string => (value instanceof Date ? value.toISOString() : String(value))

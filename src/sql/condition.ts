@@ -24,6 +24,8 @@ export interface Compilation {
   readonly dialect: Dialect
   /** How records are to be found; left out, one by one, as for a record known by its key. */
   readonly form?: Form
+  /** Where the caller is a record among others: how to write an attribute of theirs. Left out, a value. */
+  readonly caller?: (name: string) => TypedFragment
   /** The record as it will be, for conditions on an update. */
   readonly next?: Scope
   /** The record as it was, inside a condition on how it will be. */
@@ -150,7 +152,7 @@ export function refersOutside(where: Condition, level: number): boolean {
 }
 
 /** A piece of SQL and the type of its value. */
-interface TypedFragment {
+export interface TypedFragment {
   readonly text: Fragment
   readonly shape: Shape
 }
@@ -174,7 +176,7 @@ function compileOperand(compilation: Compilation, operand: Operand, scopes: read
     case 'given':
       return typedSlot({ kind: 'given', name: operand.name }, operand.shape)
     case 'caller':
-      return typedSlot(operand, callerShape(rulebook, operand.name))
+      return compilation.caller?.(operand.name) ?? typedSlot(operand, callerShape(rulebook, operand.name))
   }
 }
 

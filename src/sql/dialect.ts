@@ -50,6 +50,8 @@ export interface Dialect {
   readonly costs: Readonly<Record<Form, number>>
   /** Tells of each index its `table` and first `column`, and about how many `rows` the table has. */
   readonly catalogue: string
+  /** Names each `table` whose changes no transaction takes back, where there can be such. */
+  readonly lasting?: string
   /** Tells the `rows` of a table, about, where the catalogue does not. */
   rows?(table: Fragment): Fragment
   /** Whether a value is an item of a list. */

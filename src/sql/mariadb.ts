@@ -65,6 +65,9 @@ export const mariadb: Dialect = Object.freeze({
 FROM information_schema.STATISTICS s
 JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME
 WHERE s.TABLE_SCHEMA = DATABASE() AND s.SEQ_IN_INDEX = 1`,
+  lasting: `SELECT t.TABLE_NAME AS "table" FROM information_schema.TABLES t
+LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
+WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
   itemOf: (item, list, shape) => sql`JSON_CONTAINS(${safeList(list)}, ${asJson(item, shape)})`,
   overlaps: (left, right) => sql`JSON_OVERLAPS(${safeList(left)}, ${safeList(right)})`,
   includesAll: (left, right) =>

@@ -76,7 +76,8 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     return record
   }
   // The row is the record, and nobody else's: a copy would cost more than all else.
-  if (columns.length === chosen.length && masked.length === 0) return { columns, read: convert }
+  const isPlain = columns.length === chosen.length && masked.length === 0 && !accessOf && sight.kind === 'always'
+  if (isPlain) return { columns, read: convert }
   return {
     columns,
     read: (row) => {

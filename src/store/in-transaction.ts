@@ -29,8 +29,7 @@ export async function inTransaction<T>(
 }
 
 /** Runs work as a part of a transaction, which alone is taken back where it throws. */
-export async function inSavepoint<T>(connection: Connection, depth: number, work: () => Promise<T>): Promise<T> {
-  const name = `pachter_${depth}`
+export async function inSavepoint<T>(connection: Connection, name: string, work: () => Promise<T>): Promise<T> {
   await connection.query(`SAVEPOINT ${name}`, [])
   try {
     const done = await work()

@@ -11,6 +11,9 @@ import { inquire } from './verdicts.js'
 import { change, create, remove } from './writes.js'
 import { filter, type FilterOptions, view } from './own-queries.js'
 
+/** A scoped store that knows no model: any table, any key; for tools that work on whatever rules there are. */
+export type UntypedStore = ReturnType<typeof scopedStore>
+
 type Key = unknown
 type Values = Readonly<Record<string, unknown>>
 

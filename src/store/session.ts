@@ -68,7 +68,7 @@ export function run(
 /** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */
 export function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
   const { store, connection, depth } = session
-  if (depth > 0) return inSavepoint(connection, depth, () => work({ ...session, depth: depth + 1 }))
+  if (depth > 0) return inSavepoint(connection, `pachter_${depth}`, () => work({ ...session, depth: depth + 1 }))
   return store.transaction((inside) => work({ ...session, connection: inside, depth: 1 }))
 }
 

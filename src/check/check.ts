@@ -1,0 +1,49 @@
+import { type Expectations, readExpectations } from './expectations/index.js'
+import { type Outcome, runExpectations, type RunOptions, unknownKeys } from './expectations/index.js'
+import { ExpectationFileError, type ExpectationProblem } from './errors.js'
+import type { Workbench } from './workbench.js'
+
+/** A file of expectations that was read and fits the data. */
+export interface ReadFile {
+  readonly file: string
+  readonly expectations: Expectations
+  /** The workbench at the moment the file states. */
+  readonly bench: Workbench
+}
+
+/**
+ * Reads a file of expectations and makes sure that every record it names is there.
+ *
+ * @param text what the file holds
+ * @param file what it is called in messages
+ * @throws {ExpectationFileError} naming everything that is wrong, with line and column
+ */
+export async function openExpectations(opened: Workbench, text: string, file: string): Promise<ReadFile> {
+  const expectations = readExpectations(text, file, opened)
+  const { at, all } = expectations
+  const bench = at ? opened.instead({ clock: () => at }) : opened
+  const problems = (await unknownKeys(bench, expectations)).map(({ expectation, key }): ExpectationProblem => ({
+    line: expectation.place?.line ?? 1,
+    column: expectation.place?.column ?? 1,
+    reason: `there is no record ${key} in ${expectation.table}.`,
+  }))
+  if (all.length === 0) problems.push({ line: 1, column: 1, reason: 'nothing is expected, so nothing can be checked.' })
+  const [first, ...more] = problems
+  if (first) throw new ExpectationFileError(file, [first, ...more])
+  return { file, expectations, bench }
+}
+
+/** What came of a check. */
+export interface CheckResult {
+  readonly file: string
+  /** The moment it was checked for. */
+  readonly at: Date
+  readonly outcomes: readonly Outcome[]
+  readonly failed: number
+}
+
+/** Runs a file's expectations; failures are explained. */
+export async function runFile({ file, expectations, bench }: ReadFile, options: RunOptions = {}): Promise<CheckResult> {
+  const outcomes = await runExpectations(bench, expectations.all, { explains: true, ...options })
+  return { file, at: bench.clock(), outcomes, failed: outcomes.filter(({ failures }) => failures.length > 0).length }
+}

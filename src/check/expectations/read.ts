@@ -1,0 +1,334 @@
+import { isAlias, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument, type Document } from 'yaml'
+import {
+  accepts,
+  fieldOf,
+  fromPlain,
+  InputError,
+  parseKey,
+  PachterError,
+  type PlainValue,
+  printKey,
+  tableOf,
+  UnknownNameError,
+} from '../../model/index.js'
+import { type Action, changesRecord, type Rulebook, rulesOf } from '../../rules/index.js'
+import { ExpectationFileError, type ExpectationProblem } from '../errors.js'
+import type {
+  AcceptedChange,
+  Aspect,
+  Expectation,
+  Expectations,
+  KeysExpected,
+  Place,
+  TryExpectation,
+} from './expectation.js'
+
+/**
+ * Reads a file of expectations.
+ *
+ * @param text YAML, see docs/checking.md
+ * @param file what the file is called in messages
+ * @param known the rules, and the names of the callers
+ * @throws {ExpectationFileError} naming everything that is wrong in it, with line and column
+ * @example readExpectations('callers: { ben: { entries: { sees: [1, 3] } } }', 'ben.yaml', { rulebook, names: ['ben'] })
+ */
+export function readExpectations(
+  text: string,
+  file: string,
+  known: { readonly rulebook: Rulebook; readonly names: readonly string[] },
+): Expectations {
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines })
+  const reader = new Reader(document, lines, known)
+  for (const { pos, message } of document.errors) {
+    const [sentence = ''] = message.split(/ at line \d+/)
+    reader.complainAt(pos[0], `the YAML is wrong: ${sentence}.`)
+  }
+  const read = document.errors.length > 0 ? undefined : reader.file(document.contents)
+  const [first, ...more] = reader.problems
+  if (first || !read) throw new ExpectationFileError(file, [first as ExpectationProblem, ...more])
+  return read
+}
+
+/** Stands for every action or field that is not named beside it. */
+export const OTHERS = 'others'
+
+/** So many keys may stand in one range. */
+const MOST_IN_RANGE = 100_000
+
+/** The whole numbers from one to another, such as `4..9`. */
+function rangeIn(written: string) {
+  const [, from, to] = /^(\d+)\.\.(\d+)$/.exec(written) ?? []
+  if (from === undefined || to === undefined) return undefined
+  const size = Math.max(0, Number(to) - Number(from) + 1)
+  return { size, keys: () => Array.from({ length: size }, (_, at) => String(Number(from) + at)) }
+}
+
+interface Item {
+  readonly name: string
+  readonly at: Node
+  readonly value: Node | null
+}
+
+interface Owner {
+  readonly caller: string
+  readonly table: string
+}
+
+/** Goes through a document, and takes down what is wrong instead of stopping at it. */
+class Reader {
+  readonly problems: ExpectationProblem[] = []
+
+  constructor(
+    private readonly document: Document,
+    private readonly lines: LineCounter,
+    private readonly known: { readonly rulebook: Rulebook; readonly names: readonly string[] },
+  ) {}
+
+  file(root: Node | null): Expectations {
+    const parts = this.items(root, 'the file', ['at', 'callers', 'accepted'])
+    const of = (name: string) => parts.find((part) => part.name === name)
+    const at = of('at')
+    const moment = at && this.moment(at)
+    return {
+      ...(moment && { at: moment }),
+      all: this.items(of('callers')?.value ?? null, 'callers').flatMap((each) => this.caller(each)),
+      accepted: this.list(of('accepted')).flatMap((each) => this.accepted(each)),
+    }
+  }
+
+  complainAt(offset: number, reason: string): void {
+    const { line, col } = this.lines.linePos(offset)
+    this.problems.push({ line, column: Math.max(col, 1), reason })
+  }
+
+  private complain(at: Node | null, reason: string): void {
+    this.complainAt(at?.range?.[0] ?? 0, reason)
+  }
+
+  private placeOf(at: Node): Place {
+    const { line, col } = this.lines.linePos(at.range?.[0] ?? 0)
+    return { line, column: col }
+  }
+
+  private caller({ name, at, value }: Item): Expectation[] {
+    const { names, rulebook } = this.known
+    if (!names.includes(name)) this.complain(at, new UnknownNameError('caller', name, names).message)
+    const tables = Object.keys(rulebook.model.tables)
+    return this.items(value, `what ${name} sees`).flatMap((item) => {
+      if (tables.includes(item.name)) return this.table({ caller: name, table: item.name }, item)
+      this.complain(item.at, new UnknownNameError('table', item.name, tables).message)
+      return []
+    })
+  }
+
+  private table(owner: Owner, { value }: Item): Expectation[] {
+    const { rulebook } = this.known
+    const { actions } = rulesOf(rulebook, owner.table)
+    const { fields: all, key } = tableOf(rulebook.model, owner.table)
+    const fields = Object.keys(all).filter((name) => !key.includes(name))
+    return this.items(value, `${owner.caller} ${owner.table}`, ['sees', 'may', 'hidden', 'changes', 'tries']).flatMap(
+      (item) => {
+        switch (item.name) {
+          case 'sees':
+            return this.set(owner, { what: 'sees' }, item)
+          case 'may':
+            return this.sets(owner, item, ['update', 'delete', ...actions], (action) => ({ what: 'may', action }))
+          case 'tries':
+            return this.list(item).flatMap((each) => this.try(owner, each))
+          default: {
+            const what = item.name as 'hidden' | 'changes'
+            return this.sets(owner, item, fields, (field) => ({ what, field }))
+          }
+        }
+      },
+    )
+  }
+
+  /** An expectation for each name; `others`, or a word alone, is expected of every name that is not there. */
+  private sets(owner: Owner, item: Item, known: readonly string[], aspectOf: (name: string) => Aspect) {
+    const isWord = isScalar(this.resolved(item.value)) && this.scalar(item.value) !== null
+    const given = isWord ? [{ ...item, name: OTHERS }] : this.items(item.value, item.name, [...known, OTHERS])
+    const isOthers = ({ name }: Item) => name === OTHERS && !known.includes(OTHERS)
+    const others = known.filter((each) => !given.some((item) => item.name === each))
+    return given.flatMap((each) =>
+      (isOthers(each) ? others : [each.name]).flatMap((name) => this.set(owner, aspectOf(name), each)),
+    )
+  }
+
+  private set(owner: Owner, about: Aspect, { at, value }: Item): Expectation[] {
+    const expected = isMap(this.resolved(value))
+      ? this.conditions(owner, about, value)
+      : this.amount(owner, value, (exactly) => ({ exactly }))
+    return expected ? [{ kind: 'set', ...owner, about, expected, place: this.placeOf(at) }] : []
+  }
+
+  private conditions(owner: Owner, about: Aspect, value: Node | null): KeysExpected {
+    const names = ['atLeast', 'noneOf', ...(about.what === 'sees' ? ['refused'] : [])]
+    const parts = this.items(value, 'what is expected', names).map((each): KeysExpected | undefined => {
+      if (each.name === 'refused') return this.refused(each)
+      if (each.name === 'noneOf') return { noneOf: this.keys(owner, each.value) }
+      return this.amount(owner, each.value, (atLeast) => ({ atLeast: atLeast as readonly string[] | number }), 'none')
+    })
+    return Object.assign({}, ...parts) as KeysExpected
+  }
+
+  private refused({ value }: Item): KeysExpected | undefined {
+    const status = this.scalar(value)
+    if (status === 401 || status === 403) return { refused: status }
+    this.complain(value, 'refused takes 401 (sign in) or 403 (forbidden).')
+    return undefined
+  }
+
+  /** A list of keys, a number, or a word for either. */
+  private amount(
+    owner: Owner,
+    value: Node | null,
+    make: (amount: readonly string[] | number | 'all') => KeysExpected,
+    except?: 'none',
+  ): KeysExpected | undefined {
+    if (isSeq(this.resolved(value))) return make(this.keys(owner, value))
+    const given = this.scalar(value)
+    if (given === 'none' && !except) return make([])
+    if (given === 'all' && !except) return make('all')
+    if (Number.isSafeInteger(given) && (given as number) >= 0) return make(given as number)
+    const words = except ? 'a list of keys or how many' : 'a list of keys, how many, `all` or `none`'
+    this.complain(value, `expected ${words}, not ${JSON.stringify(given ?? null)}.`)
+    return undefined
+  }
+
+  private keys({ table }: Owner, value: Node | null): readonly string[] {
+    const seq = this.resolved(value)
+    if (!isSeq(seq)) {
+      this.complain(value, 'expected a list of keys, such as [1, 2].')
+      return []
+    }
+    return seq.items.flatMap((item) => this.key(table, item as Node))
+  }
+
+  private key(table: string, item: Node): string[] {
+    const { model } = this.known.rulebook
+    const node = this.resolved(item)
+    const written = isScalar(node) ? (node.source ?? String(node.value)) : undefined
+    const range = written === undefined ? undefined : rangeIn(written)
+    if (range && range.size <= MOST_IN_RANGE) return range.keys()
+    try {
+      if (written === undefined) throw new InputError(table, { key: 'must be one value, such as 3 or "4, 7"' })
+      return [printKey(model, table, parseKey(model, table, written))]
+    } catch (error) {
+      if (!(error instanceof PachterError)) throw error
+      this.complain(item, `${JSON.stringify(written ?? null)} is no key of ${table}: ${error.message}`)
+      return []
+    }
+  }
+
+  private try(owner: Owner, item: Node): TryExpectation[] {
+    const { rulebook } = this.known
+    const rules = rulesOf(rulebook, owner.table)
+    const actions = ['create', 'update', 'delete', ...rules.actions]
+    const parts = this.items(item, 'a try', [...actions, 'with', 'status', 'message', 'stored'])
+    const acting = parts.filter(({ name }) => actions.includes(name))
+    const [act] = acting
+    const of = (name: string) => parts.find((part) => part.name === name)
+    const status = this.scalar(of('status')?.value ?? null)
+    const message = this.scalar(of('message')?.value ?? null)
+    if (!act || acting.length > 1) this.complain(item, `a try does one thing: ${actions.join(', ')}.`)
+    if (![200, 401, 403, 404, 409, 422].includes(status as number)) {
+      this.complain(of('status')?.value ?? item, 'a try has a status: 200 (done), 401, 403, 404, 409 or 422.')
+    }
+    if (!act) return []
+    const [stored, values] = ['stored', 'with'].map((name) => this.values(owner, of(name)))
+    const isCreate = act.name === 'create'
+    const key = isCreate ? undefined : this.key(owner.table, act.value ?? act.at)[0]
+    if (isCreate && act.value !== null && this.scalar(act.value) !== null) {
+      this.complain(act.value, 'a create has no key; its values stand under `with`.')
+    }
+    this.assertTakesValues(owner, act.name, of('with'))
+    return [
+      {
+        kind: 'try',
+        ...owner,
+        action: act.name,
+        ...(key !== undefined && { key }),
+        values: values ?? {},
+        status: status as number,
+        ...(message !== null && { message: String(message) }),
+        ...(stored && { stored }),
+        place: this.placeOf(item),
+      },
+    ]
+  }
+
+  private assertTakesValues({ table }: Owner, action: Action, given: Item | undefined): void {
+    const takes = action === 'create' || changesRecord(rulesOf(this.known.rulebook, table), action)
+    if (given && !takes) this.complain(given.at, `${action} takes no values.`)
+  }
+
+  /** Values by field, in the types of the model as far as YAML has none for them. */
+  private values({ table }: Owner, item: Item | undefined): Readonly<Record<string, unknown>> | undefined {
+    if (!item) return undefined
+    const { model } = this.known.rulebook
+    const { fields } = tableOf(model, table)
+    const given = this.items(item.value, item.name, item.name === 'stored' ? Object.keys(fields) : undefined)
+    return Object.fromEntries(
+      given.map(({ name, value }) => {
+        const plain = (value as Node | null)?.toJS(this.document) as PlainValue
+        if (!Object.hasOwn(fields, name)) return [name, plain]
+        const read = fromPlain(fieldOf(model, table, name), plain)
+        // What does not fit is sent as it is: what comes of that may be what is expected.
+        return [name, accepts(fieldOf(model, table, name), read) ? read : plain]
+      }),
+    )
+  }
+
+  private accepted(item: Node): AcceptedChange[] {
+    const parts = this.items(item, 'an accepted change', ['change', 'reason'])
+    const [change, reason] = ['change', 'reason'].map((name) =>
+      this.scalar(parts.find((part) => part.name === name)?.value ?? null),
+    )
+    if (typeof change === 'string' && typeof reason === 'string') return [{ change, reason }]
+    this.complain(item, 'an accepted change has a `change`, as `check --mutate` names it, and a `reason`.')
+    return []
+  }
+
+  private moment({ value }: Item): Date | undefined {
+    const moment = new Date(String(this.scalar(value)))
+    if (!Number.isNaN(moment.getTime())) return moment
+    this.complain(value, 'at takes a moment, such as 2026-11-23T09:00:00Z.')
+    return undefined
+  }
+
+  /** The names and values of a mapping. */
+  private items(value: Node | null, what: string, known?: readonly string[]): Item[] {
+    const node = this.resolved(value)
+    if (node === null || (isScalar(node) && node.value === null)) return []
+    if (!isMap(node)) {
+      this.complain(value, `${what} takes names with values${known ? `: ${known.join(', ')}` : ''}.`)
+      return []
+    }
+    return node.items.flatMap(({ key, value: of }) => {
+      const name = isScalar(key) ? String(key.value) : ''
+      const item = { name, at: key as Node, value: of as Node | null }
+      if (!known || known.includes(name)) return [item]
+      this.complain(item.at, `${what} has no ${JSON.stringify(name)}; it has ${known.join(', ')}.`)
+      return []
+    })
+  }
+
+  private list(item: Item | undefined): Node[] {
+    const node = this.resolved(item?.value ?? null)
+    if (node === null) return []
+    if (isSeq(node)) return node.items as Node[]
+    this.complain(item?.value ?? null, `${item?.name} takes a list.`)
+    return []
+  }
+
+  private scalar(value: Node | null): unknown {
+    const node = this.resolved(value)
+    return isScalar(node) ? node.value : node === null ? null : undefined
+  }
+
+  private resolved(value: Node | null): Node | null {
+    return isAlias(value) ? (value.resolve(this.document) ?? null) : value
+  }
+}

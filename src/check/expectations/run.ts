@@ -1,0 +1,141 @@
+import { printKey } from '../../model/index.js'
+import { type Explanation, explain } from '../why.js'
+import { lookAt } from '../look.js'
+import { missingKeys } from '../keys.js'
+import type { Workbench } from '../workbench.js'
+import { type Expectation, type Expectations, type SetExpectation, type TryExpectation } from './expectation.js'
+import { differences, type Difference, wantedFor } from './sets.js'
+import { tryDifferences, tryWrite } from './tries.js'
+
+/** One thing that is not as it was expected. */
+export interface Failure {
+  readonly text: string
+  /** The record it is about, by key. */
+  readonly key?: string
+  /** Why it is as it is. */
+  readonly why?: Explanation
+}
+
+/** What came of one expectation. */
+export interface Outcome {
+  readonly expectation: Expectation
+  readonly failures: readonly Failure[]
+}
+
+/** How a check is run. */
+export interface RunOptions {
+  /** Explains the first few failures of each expectation; takes more queries. */
+  readonly explains?: boolean
+  /** Told after each group of expectations how many of them are done. */
+  readonly onProgress?: (done: number) => void
+}
+
+/** So many failures of one expectation are explained. */
+const EXPLAINED = 3
+
+/**
+ * Holds expectations against what the store gives each caller. Nothing stays written.
+ *
+ * @example
+ * const outcomes = await runExpectations(openWorkbench({ rules, callers, store }), expectations.all)
+ * const failed = outcomes.filter(({ failures }) => failures.length > 0)
+ */
+export async function runExpectations(
+  bench: Workbench,
+  expectations: readonly Expectation[],
+  { explains = false, onProgress }: RunOptions = {},
+): Promise<readonly Outcome[]> {
+  const outcomes = new Map<Expectation, readonly Failure[]>()
+  for (const group of groups(expectations)) {
+    const sets = group.filter((each): each is SetExpectation => each.kind === 'set')
+    for (const [expectation, failures] of await checkSets(bench, sets, explains)) outcomes.set(expectation, failures)
+    for (const each of group) if (each.kind === 'try') outcomes.set(each, await checkTry(bench, each, explains))
+    onProgress?.(outcomes.size)
+  }
+  return expectations.map((expectation) => ({ expectation, failures: outcomes.get(expectation) ?? [] }))
+}
+
+/** The keys that are mentioned and that no record has, with the expectations that mention them. */
+export async function unknownKeys(
+  bench: Workbench,
+  { all }: Expectations,
+): Promise<readonly { readonly expectation: Expectation; readonly key: string }[]> {
+  const found: { expectation: Expectation; key: string }[] = []
+  for (const table of new Set(all.map((each) => each.table))) {
+    const of = all.filter((each) => each.table === table)
+    const missing = new Set(await missingKeys(bench, table, [...new Set(of.flatMap(keysMentioned))]))
+    for (const expectation of of) {
+      for (const key of keysMentioned(expectation)) if (missing.has(key)) found.push({ expectation, key })
+    }
+  }
+  return found
+}
+
+function keysMentioned(expectation: Expectation): readonly string[] {
+  if (expectation.kind === 'try') return expectation.key === undefined ? [] : [expectation.key]
+  const { exactly, atLeast, noneOf = [] } = expectation.expected
+  return [exactly, atLeast, noneOf].flatMap((keys) => (typeof keys === 'object' ? keys : []))
+}
+
+/** What is expected of one caller and one table is looked at together. */
+function groups(expectations: readonly Expectation[]): readonly (readonly Expectation[])[] {
+  const grouped = new Map<string, Expectation[]>()
+  for (const each of expectations) {
+    const name = JSON.stringify([each.caller, each.table])
+    const group = grouped.get(name)
+    if (group) group.push(each)
+    else grouped.set(name, [each])
+  }
+  return [...grouped.values()]
+}
+
+async function checkSets(
+  bench: Workbench,
+  expectations: readonly SetExpectation[],
+  explains: boolean,
+): Promise<readonly (readonly [Expectation, readonly Failure[]])[]> {
+  const [first] = expectations
+  if (!first) return []
+  const { caller, table } = first
+  const look = await lookAt(bench, caller, table, wantedFor(expectations))
+  const allKeys = async () =>
+    (await bench.everything.list(table, { fields: [] })).map((each) => printKey(bench.rulebook.model, table, each))
+  const checked: (readonly [Expectation, readonly Failure[]])[] = []
+  for (const each of expectations) {
+    const found = await differences(each, look, allKeys)
+    const failures: Failure[] = []
+    for (const difference of found) {
+      failures.push(await failureFrom(bench, each, difference, explains && failures.length < EXPLAINED))
+    }
+    checked.push([each, failures])
+  }
+  return checked
+}
+
+async function failureFrom(
+  bench: Workbench,
+  { caller, table, about }: SetExpectation,
+  { key, text }: Difference,
+  explains: boolean,
+): Promise<Failure> {
+  if (key === undefined) return { text }
+  if (!explains) return { text, key }
+  const action = about.what === 'may' ? about.action : about.what === 'changes' ? 'update' : 'list'
+  const field = about.what === 'hidden' || about.what === 'changes' ? { field: about.field } : {}
+  return { text, key, why: await explain(bench, { caller, table, action, key, ...field }) }
+}
+
+async function checkTry(bench: Workbench, expected: TryExpectation, explains: boolean): Promise<readonly Failure[]> {
+  const { caller, table, action, key, values } = expected
+  const tried = await tryWrite(bench, expected)
+  const failures: Failure[] = []
+  for (const text of tryDifferences(expected, tried)) {
+    const why = explains && key !== undefined && failures.length === 0
+    failures.push({
+      text,
+      ...(key !== undefined && { key }),
+      ...(why && { why: await explain(bench, { caller, table, action, key, values }) }),
+    })
+  }
+  return failures
+}

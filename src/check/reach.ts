@@ -1,0 +1,132 @@
+import { printKey, tableOf, UnknownNameError } from '../model/index.js'
+import { expand, permission, type Rulebook } from '../rules/index.js'
+import { type Everyone, planEveryone, type Statement } from '../sql/index.js'
+import type { Workbench } from './workbench.js'
+
+/** How much one of all callers reaches. */
+export interface Reach {
+  /** The key of the caller's record. */
+  readonly key: string
+  readonly title?: string
+  /** How many records of each table the caller may list. */
+  readonly counts: Readonly<Record<string, number>>
+  /** How many in all. */
+  readonly total: number
+  /** How many of them not everyone reaches. */
+  readonly own: number
+}
+
+/** How much each of all callers reaches, first those who reach most that not everyone does. */
+export interface ReachOfAll {
+  /** The table that has a record for each caller. */
+  readonly everyone: string
+  /** For each table, how many of its records everyone reaches. */
+  readonly open: Readonly<Record<string, number>>
+  readonly reaches: readonly Reach[]
+}
+
+/**
+ * Counts, for everyone in the table of callers, how many records of each table they may list: by a few queries for
+ * each table, however many callers there are.
+ *
+ * @param everyone which table holds the callers; see {@link everyoneIn}
+ * @param tables the tables to count in; left out, all
+ * @param onProgress told after each table how many of them are done
+ * @example await reachOfAll(bench, everyoneIn(rules), ['entries'])
+ */
+export async function reachOfAll(
+  bench: Workbench,
+  everyone: Everyone,
+  tables: readonly string[] = Object.keys(bench.rulebook.model.tables),
+  onProgress: (done: number) => void = () => undefined,
+): Promise<ReachOfAll> {
+  const found = new Map<string, ReachInto>()
+  const titleField = bench.titles[everyone.table]
+  const people = await bench.everything.list(everyone.table, { fields: titleField === undefined ? [] : [titleField] })
+  const keyOf = (record: Readonly<Record<string, unknown>>) => printKey(bench.rulebook.model, everyone.table, record)
+  for (const table of tables) {
+    found.set(table, await reachInto(bench, everyone, table))
+    onProgress(found.size)
+  }
+  const open = Object.fromEntries([...found].map(([table, each]) => [table, each.open]))
+  const reaches = people.map((record): Reach => {
+    const key = keyOf(record)
+    const counts = Object.fromEntries([...found].map(([table, each]) => [table, each.of.get(key) ?? each.open]))
+    const title = titleField === undefined ? undefined : record[titleField]
+    const total = sum(counts)
+    return { key, ...(title !== undefined && { title: String(title) }), counts, total, own: total - sum(open) }
+  })
+  return { everyone: everyone.table, open, reaches: reaches.sort((left, right) => right.own - left.own) }
+}
+
+const sum = (counts: Readonly<Record<string, number>>): number =>
+  Object.values(counts).reduce((total, each) => total + each, 0)
+
+/** What is reached of one table: by everyone, and by those who reach more. */
+interface ReachInto {
+  readonly open: number
+  readonly of: ReadonlyMap<string, number>
+}
+
+async function reachInto(
+  { rulebook, store, clock }: Workbench,
+  everyone: Everyone,
+  table: string,
+): Promise<ReachInto> {
+  const filter = expand(rulebook, permission(rulebook, table, 'list'))
+  const plan = planEveryone({ rulebook, dialect: store.dialect }, table, filter, everyone)
+  const { key } = tableOf(rulebook.model, everyone.table)
+  const run = async (statement: Statement | undefined) => {
+    if (!statement) return []
+    const caller = { signedIn: true, roles: [], attributes: {} }
+    return (await store.query(statement.text, statement.bind({ caller, clock }))).rows
+  }
+  const keyIn = (row: Readonly<Record<string, unknown>>) =>
+    printKey(rulebook.model, everyone.table, Object.fromEntries(key.map((name, at) => [name, row[`key ${at}`]])))
+  const countIn = async (statement: Statement) => Number((await run(statement))[0]?.['count'] ?? 0)
+  const open = await countIn(plan.open)
+  const of = new Map((await run(plan.own)).map((row) => [keyIn(row), open + Number(row['count'])]))
+  const all = await run(plan.byThemselves)
+  const whole = all.length > 0 ? await countIn(plan.whole) : 0
+  for (const row of all) of.set(keyIn(row), whole)
+  return { open, of }
+}
+
+/**
+ * Where to find everyone: the table that the rules name as holding a record for each caller, or another.
+ *
+ * @param named the table, and the fields for attributes that are not called as their field is
+ * @throws {UnknownNameError} where there is no such table or field, or none is named and the rules name none
+ */
+export function everyoneIn(
+  { caller, model }: Rulebook,
+  named: { readonly table?: string; readonly attributes?: Readonly<Record<string, string>> } = {},
+): Everyone {
+  const { record } = caller
+  const table = named.table ?? record?.table
+  if (table === undefined) {
+    throw new UnknownNameError('table of callers', 'everyone', [], 'the configuration, and the rules name none')
+  }
+  const { fields, key } = tableOf(model, table)
+  const given = named.attributes ?? {}
+  for (const [attribute, field] of Object.entries(given)) {
+    if (!Object.hasOwn(caller.attributes, attribute)) {
+      throw new UnknownNameError('caller attribute', attribute, Object.keys(caller.attributes))
+    }
+    if (!Object.hasOwn(fields, field)) throw new UnknownNameError('field', field, Object.keys(fields), table)
+  }
+  const fieldFor = (attribute: string, type: string): string | undefined => {
+    if (given[attribute] !== undefined) return given[attribute]
+    if (fields[attribute]?.type === type) return attribute
+    return attribute === 'id' ? key[0] : undefined
+  }
+  const attributes = Object.entries(caller.attributes).flatMap(([name, { type }]) => {
+    const field = fieldFor(name, type)
+    return field === undefined ? [] : [[name, field] as const]
+  })
+  return {
+    table,
+    attributes: Object.fromEntries(attributes),
+    ...(record?.table === table && { roles: record.roles }),
+  }
+}

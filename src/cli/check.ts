@@ -1,0 +1,114 @@
+import { readFile, writeFile } from 'node:fs/promises'
+import { basename, dirname, resolve } from 'node:path'
+import chalk from 'chalk'
+import { type Command, Option } from 'commander'
+import {
+  type CheckResult,
+  expectationText,
+  type Explanation,
+  openExpectations,
+  type Outcome,
+  recordExpectations,
+  runFile,
+} from '../check/index.js'
+import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
+import { failureText, junitOf, placeText, tapOf } from './formats.js'
+import { withProgress } from './progress.js'
+import { addCommand, type Options, show } from './program.js'
+import { printDenies, printGrants } from './why.js'
+
+/** The file of expectations, where the configuration names none. */
+const FILE = 'expectations.yaml'
+
+const PRINTERS = { text: printCheck, tap: tapOf, junit: junitOf } as const
+
+interface CheckCommand extends Options {
+  readonly record: boolean
+  readonly format: keyof typeof PRINTERS
+}
+
+/** `pachter check` */
+export function addCheck(program: Command): void {
+  addCommand(program, 'check [file]', 'holds what is expected of each caller against what comes out')
+    .option('--record', 'writes the file from what is true now, for you to review', false)
+    .addOption(new Option('--format <format>', 'how to print').choices(Object.keys(PRINTERS)).default('text'))
+    .action(async (given: string | undefined, options: CheckCommand) => {
+      const config = await loadConfig(options.config)
+      const path = given ?? resolve(dirname(options.config), config.expectations ?? FILE)
+      if (options.record) await record(config, path)
+      else await check(config, path, options)
+    })
+}
+
+async function check(config: Config, path: string, options: CheckCommand): Promise<void> {
+  const text = await readIfThere(path)
+  if (text === undefined) {
+    throw new UsageError(`There is no ${path}; write it, or have it written from what is true now: check --record.`)
+  }
+  await withWorkbench(config, async (opened) => {
+    const file = await openExpectations(opened, text, basename(path))
+    const total = file.expectations.all.length
+    const result = await withProgress('expectations', total, (onProgress) => runFile(file, { onProgress }))
+    show(options, result, PRINTERS[options.format])
+    if (result.failed > 0) process.exitCode = 1
+  })
+}
+
+async function record(config: Config, path: string): Promise<void> {
+  const before = await readIfThere(path)
+  await withWorkbench(config, async (bench) => {
+    const text = await recordExpectations(bench, before, basename(path))
+    if (text !== before) await writeFile(path, text)
+    process.stdout.write(
+      text === before
+        ? `${path} states what is true already.\n`
+        : `${path} was ${before === undefined ? 'written' : 'brought up to date'}. It states what is true now, not what should be: review it.\n`,
+    )
+  })
+}
+
+async function readIfThere(path: string): Promise<string | undefined> {
+  try {
+    return await readFile(path, 'utf8')
+  } catch (error) {
+    if ((error as { code?: unknown }).code === 'ENOENT') return undefined
+    throw error
+  }
+}
+
+/** Writes what came of a check for a terminal: each failure with its reasons. */
+export function printCheck({ file, outcomes, failed }: CheckResult): string {
+  const failing = outcomes.filter(({ failures }) => failures.length > 0)
+  const summary =
+    failed === 0
+      ? chalk.green(`All ${outcomes.length} expectations hold.`)
+      : chalk.red(`${failed} of ${outcomes.length} expectations do not hold.`)
+  return [...failing.flatMap((each) => [...printFailing(file, each), '']), summary].join('\n')
+}
+
+/** So many differences of one expectation are printed. */
+const PRINTED = 10
+
+function printFailing(file: string, outcome: Outcome): readonly string[] {
+  const { expectation, failures } = outcome
+  const left = failures.length - PRINTED
+  return [
+    `${chalk.red('✗')} ${chalk.bold(expectationText(expectation))}  ${chalk.dim(placeText(file, outcome))}`,
+    ...failures.slice(0, PRINTED).flatMap((failure) => [
+      `    ${failureText(failure)}`,
+      ...(failure.why ? printReasons(failure.why).map((line) => `    ${line}`) : []),
+    ]),
+    ...(left > 0 ? [`    and ${left} more`] : []),
+  ]
+}
+
+/** What decided: what holds, where something does; else what came closest. */
+function printReasons({ allowed, grants, denies, sight, fixed }: Explanation): readonly string[] {
+  const struck = denies.filter(({ holds }) => holds)
+  const holding = grants.filter(({ holds, covers }) => holds && covers)
+  if (allowed) return printGrants(holding)
+  if (sight) return ['  cannot be seen:', ...printGrants(sight.grants.filter(({ closest }) => closest)), ...printDenies(sight.denies.filter(({ holds }) => holds))]
+  if (fixed !== undefined) return [`  ${fixed}`]
+  if (struck.length > 0) return printDenies(struck).slice(2)
+  return printGrants(grants.filter(({ closest }) => closest))
+}

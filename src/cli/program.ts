@@ -1,0 +1,25 @@
+import { type Command } from 'commander'
+import { bigIntAsText } from '../model/index.js'
+
+/** The options every command has. */
+export interface Options {
+  readonly json: boolean
+  readonly config: string
+}
+
+/** Adds a command with the options that all have. */
+export function addCommand(program: Command, usage: string, description: string): Command {
+  return program
+    .command(usage)
+    .description(description)
+    .option('--json', 'print data for programs', false)
+    .option('--config <file>', 'the configuration', 'pachter.config.ts')
+}
+
+/** For options that may be repeated. */
+export const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
+
+/** Prints data for programs or for people. */
+export function show<T>({ json }: Pick<Options, 'json'>, data: T, print: (data: T) => string): void {
+  process.stdout.write(`${json ? JSON.stringify(data, bigIntAsText, 2) : print(data)}\n`)
+}

@@ -1,0 +1,50 @@
+import { all, type Condition, not } from '../condition/index.js'
+import { accepts, describeType, type FieldData, fieldOf, fromPlain, type ModelData, type PlainValue } from '../model/index.js'
+import { UsageError } from './config.js'
+
+interface AnyTerm {
+  is(value: unknown): Condition
+  below(value: unknown): Condition
+  above(value: unknown): Condition
+  isMissing(): Condition
+}
+
+const OPERATORS: Readonly<Record<string, (term: AnyTerm, value: unknown) => Condition>> = {
+  '=': (term, value) => term.is(value),
+  '!=': (term, value) => not(term.is(value)),
+  '<': (term, value) => term.below(value),
+  '>': (term, value) => term.above(value),
+}
+
+/**
+ * Reads filters typed on the command line: `audience=public`, `areaM2>100`, `holderId=` for a missing value. All of
+ * them have to hold.
+ *
+ * @throws {UsageError} where one is none
+ * @throws {UnknownNameError} where there is no such field
+ */
+export function readWhere(
+  model: ModelData,
+  table: string,
+  typed: readonly string[],
+): ((row: never) => Condition) | undefined {
+  if (typed.length === 0) return undefined
+  const filters = typed.map((each) => {
+    const [, name, how, written] = /^(\w+)(!=|=|<|>)(.*)$/s.exec(each) ?? []
+    if (name === undefined || how === undefined || written === undefined) {
+      throw new UsageError(`${JSON.stringify(each)} is no filter; write field=value, with =, !=, < or >.`)
+    }
+    const field = fieldOf(model, table, name)
+    if (written === '') return { name, test: (term: AnyTerm) => (how === '=' ? term.isMissing() : not(term.isMissing())) }
+    const value = readValue(field, written)
+    if (!accepts(field, value)) throw new UsageError(`${name} must be ${describeType(field)}; ${JSON.stringify(written)} is not.`)
+    return { name, test: (term: AnyTerm) => (OPERATORS[how] as (typeof OPERATORS)[string])(term, value) }
+  })
+  return (row) => all(...filters.map(({ name, test }) => test((row as Record<string, AnyTerm>)[name] as AnyTerm)))
+}
+
+function readValue(field: FieldData, written: string): unknown {
+  if (field.type === 'integer') return Number(written)
+  if (field.type === 'boolean' && ['true', 'false'].includes(written)) return written === 'true'
+  return fromPlain(field, (field.type === 'list' ? written.split(',') : written) as PlainValue)
+}

@@ -1,0 +1,202 @@
+import { all, any, type Condition, contains, normalise, not, type Operand, operandsOf } from '../condition/index.js'
+import { fieldOf, tableOf } from '../model/index.js'
+import { type Compilation, compileCondition, type Scope, scopeAt, type TypedFragment } from './condition.js'
+import type { Dialect } from './dialect.js'
+import { type Fragment, join, raw, sql } from './fragment.js'
+import { planCount } from './read.js'
+import { selectedAs, tableAs } from './record.js'
+import { render, type Statement } from './statement.js'
+
+/** The table with a record for each caller, and which field of it holds what of a caller. */
+export interface Everyone {
+  readonly table: string
+  /** The field for each of the caller's attributes; an attribute without one is missing. */
+  readonly attributes: Readonly<Record<string, string>>
+  /** The field that lists the roles the caller comes with; left out, they come with none. */
+  readonly roles?: string
+}
+
+/**
+ * How to count what each of all callers reaches. Statements that name callers do so by their key, in columns
+ * `key 0`, `key 1` …; a count stands under `count`.
+ */
+export interface EveryonePlan {
+  /** Counts what everyone reaches. */
+  readonly open: Statement
+  /** Counts all records, for those who reach them whatever stands in them. */
+  readonly whole: Statement
+  /** Names those who do. */
+  readonly byThemselves?: Statement
+  /** Counts what each of the others reaches besides what is open; not those who reach nothing more. */
+  readonly own?: Statement
+}
+
+/** The alias of the caller's record. */
+const CALLER = '_c'
+
+/** A condition is not taken apart into more branches than this; the rest is asked of each pair. */
+const MOST_BRANCHES = 64
+
+/**
+ * Plans to count what all callers reach, in four queries at most, whatever their number: instead of asking for
+ * each caller, each branch of the condition is joined once to the table of callers, and the pairs are counted.
+ *
+ * @param filter when a caller reaches a record; expanded
+ */
+export function planEveryone(
+  compilation: Compilation,
+  table: string,
+  filter: Condition,
+  everyone: Everyone,
+): EveryonePlan {
+  const { dialect } = compilation
+  const branches = branchesIn(ofSignedIn(filter, everyone))
+  const open = normalise(any(...branches.filter((each) => !asksCaller(each))))
+  const asking = branches.filter(asksCaller)
+  const [alone, own] = [asking.filter(isCallerAlone), asking.filter((each) => !isCallerAlone(each))]
+  const inside: Compilation = { ...compilation, form: 'walk', caller: callerColumns(compilation, everyone) }
+  const nobody = [scopeAt(dialect, table)]
+  return {
+    open: planCount(compilation, table, open),
+    whole: planCount(compilation, table, normalise(all())),
+    ...(alone.length > 0 && {
+      byThemselves: render(
+        sql`SELECT ${keyColumns(inside, everyone)} FROM ${people(dialect, everyone)} WHERE ${compileCondition(inside, any(...alone), nobody)}`,
+        dialect,
+      ),
+    }),
+    ...(own.length > 0 && { own: render(countPairs(inside, table, own, open, everyone), dialect) }),
+  }
+}
+
+const people = (dialect: Dialect, { table }: Everyone): Fragment => raw(`${dialect.identifier(table)} AS ${CALLER}`)
+
+const callerKey = ({ rulebook, dialect }: Compilation, { table }: Everyone): readonly Fragment[] =>
+  tableOf(rulebook.model, table).key.map((name) => raw(`${CALLER}.${dialect.identifier(name)}`))
+
+function keyColumns(compilation: Compilation, everyone: Everyone): Fragment {
+  const named = callerKey(compilation, everyone).map((text, at) => ({ name: `key ${at}`, text }))
+  return join(
+    named.map((each) => selectedAs(compilation.dialect, each)),
+    ', ',
+  )
+}
+
+/** Counts, for each caller, the records that some branch pairs them with and that are not open to everyone. */
+function countPairs(
+  compilation: Compilation,
+  table: string,
+  branches: readonly Condition[],
+  open: Condition,
+  everyone: Everyone,
+): Fragment {
+  const { rulebook, dialect } = compilation
+  const root = scopeAt(dialect, table)
+  const record = tableOf(rulebook.model, table).key.map((name, at) =>
+    selectedAs(dialect, { name: `record ${at}`, text: root.column(name) }),
+  )
+  const pairs = branches.map((branch) => {
+    const joined = new Joined(compilation, [people(dialect, everyone), tableAs(dialect, table)])
+    joined.add(normalise(all(branch, not(open))), [root])
+    return sql`SELECT ${keyColumns(compilation, everyone)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
+  })
+  const keys = callerKey(compilation, everyone).map((_, at) => raw(`_p.${dialect.identifier(`key ${at}`)}`))
+  const named = keys.map((text, at) => selectedAs(dialect, { name: `key ${at}`, text }))
+  return sql`SELECT ${join(named, ', ')}, count(*) AS ${raw(dialect.identifier('count'))} FROM (${join(pairs, ' UNION ')}) AS _p GROUP BY ${join(keys, ', ')}`
+}
+
+/**
+ * Tables joined under a condition. A step to another record that leads to the caller is joined instead of looked
+ * into for each pair: the pairs are made distinct afterwards, so that it does not matter how often it is found.
+ */
+class Joined {
+  readonly #tables: Fragment[]
+  readonly #conditions: Fragment[] = []
+
+  constructor(
+    private readonly compilation: Compilation,
+    tables: readonly Fragment[],
+  ) {
+    this.#tables = [...tables]
+  }
+
+  get from(): Fragment {
+    return join(this.#tables, ', ')
+  }
+
+  get where(): Fragment {
+    return this.#conditions.length > 0 ? join(this.#conditions, ' AND ') : sql`TRUE`
+  }
+
+  add(condition: Condition, scopes: readonly Scope[]): void {
+    const { dialect } = this.compilation
+    if (condition.kind === 'all') {
+      for (const part of condition.of) this.add(part, scopes)
+    } else if (condition.kind === 'some' && asksCaller(condition)) {
+      const { table, from, to, where } = condition
+      const alias = `_j${this.#tables.length}`
+      this.#tables.push(raw(`${dialect.identifier(table)} AS ${alias}`))
+      const deeper = scopes.slice(0, to.level)
+      deeper[to.level] = { table, column: (field) => raw(`${alias}.${dialect.identifier(field)}`) }
+      const reached: Operand = { kind: 'field', level: to.level, name: to.field }
+      this.add({ kind: 'compare', how: 'is', left: reached, right: from }, deeper)
+      this.add(where, deeper)
+    } else this.#conditions.push(compileCondition(this.compilation, condition, scopes))
+  }
+}
+
+/** An attribute of the caller as a column of the caller's record. */
+function callerColumns({ rulebook, dialect }: Compilation, everyone: Everyone): (name: string) => TypedFragment {
+  const { table, attributes, roles } = everyone
+  return (name) => {
+    const field = (name === 'roles' ? roles : attributes[name]) as string
+    return { text: raw(`${CALLER}.${dialect.identifier(field)}`), shape: fieldOf(rulebook.model, table, field) }
+  }
+}
+
+/** What remains of a condition for callers who have signed in, by no channel, with the roles of their record. */
+function ofSignedIn(condition: Condition, { attributes, roles }: Everyone): Condition {
+  const isMissing = (operand: Operand) =>
+    operand.kind === 'caller' &&
+    (operand.name === 'roles' ? roles === undefined : !Object.hasOwn(attributes, operand.name))
+  return normalise(condition, (leaf) => {
+    if (leaf.kind === 'signedIn') return all()
+    if (leaf.kind === 'channel') return any()
+    if (leaf.kind === 'role') return roles === undefined ? any() : hasRole(leaf.anyOf)
+    return operandsOf(leaf).some(isMissing) ? any() : leaf
+  })
+}
+
+const hasRole = (anyOf: readonly string[]): Condition => ({
+  kind: 'compare',
+  how: 'overlaps',
+  left: { kind: 'caller', name: 'roles' },
+  right: { kind: 'value', shape: { type: 'list', item: 'text' }, value: anyOf },
+})
+
+const asksCaller = (condition: Condition): boolean =>
+  contains(condition, (part) => operandsOf(part).some(({ kind }) => kind === 'caller'))
+
+const isCallerAlone = (condition: Condition): boolean =>
+  !contains(condition, (part) => operandsOf(part).some((each) => each.kind === 'field' && each.level === 0))
+
+/** Conditions one of which holds where the whole does, each without an OR over the caller as far as that goes. */
+function branchesIn(condition: Condition): readonly Condition[] {
+  if (!asksCaller(condition)) return [condition]
+  switch (condition.kind) {
+    case 'any':
+      return condition.of.flatMap(branchesIn)
+    case 'all':
+      return condition.of.map(branchesIn).reduce<readonly Condition[]>(
+        (made, parts) => {
+          const few = made.length * parts.length <= MOST_BRANCHES ? parts : [any(...parts)]
+          return made.flatMap((each) => few.map((part) => normalise(all(each, part))))
+        },
+        [all()],
+      )
+    case 'some':
+      return branchesIn(condition.where).map((where) => ({ ...condition, where }))
+    default:
+      return [condition]
+  }
+}
