@@ -20,8 +20,8 @@ export interface ReadFile {
  */
 export async function openExpectations(opened: Workbench, text: string, file: string): Promise<ReadFile> {
   const expectations = readExpectations(text, file, opened)
-  const { at, all } = expectations
-  const bench = at ? opened.instead({ clock: () => at }) : opened
+  const { at, all, furtherCallers } = expectations
+  const bench = opened.instead({ furtherCallers, ...(at && { clock: () => at }) })
   const problems = (await unknownKeys(bench, expectations)).map(({ expectation, key }): ExpectationProblem => ({
     line: expectation.place?.line ?? 1,
     column: expectation.place?.column ?? 1,

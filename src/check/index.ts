@@ -7,3 +7,6 @@ export { attributesOf, chooseCallers, openWorkbench, type Subject, type Workbenc
 export { everyoneIn, type Reach, type ReachOfAll, reachOfAll } from './reach.js'
 export { seeCounts, type SeenCounts, type SeenRow, type SeenTable, type SeeOptions, seeTable, type Sight } from './see.js'
 export { type CheckResult, openExpectations, type ReadFile, runFile } from './check.js'
+export { type Change, compareRulebooks, type Comparison, type SomeRecords } from './compare.js'
+export { mutate, type Mutation, type Survivor } from './mutate.js'
+export { type Mutant, mutantsOf } from './mutants.js'

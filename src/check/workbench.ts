@@ -7,6 +7,8 @@ export interface Subject {
   readonly rules: Rulebook
   /** The callers to look through, by a short name. */
   readonly callers: Readonly<Record<string, unknown>>
+  /** Callers besides them. */
+  readonly furtherCallers?: Readonly<Record<string, unknown>>
   readonly store: Store
   /** The field by which a person knows a record, by table. */
   readonly titles?: Readonly<Record<string, string>>
@@ -39,7 +41,8 @@ export interface Workbench {
  * @throws {CallerError} where a caller is not one the rules know
  */
 export function openWorkbench(subject: Subject): Workbench {
-  const { rules, callers, store, titles = {}, validators = {}, clock = () => new Date() } = subject
+  const { rules, store, titles = {}, validators = {}, clock = () => new Date() } = subject
+  const callers = { ...subject.callers, ...subject.furtherCallers }
   const guard = createGuard<never, never>({ rules, store, validators, clock })
   // The developer looks at their own records, and knows that they do.
   const silent = createGuard<never, never>({ rules, store, clock, onDecision: () => undefined })

@@ -43,7 +43,8 @@ export function junitOf({ file, outcomes, failed, at }: CheckResult): string {
       const texts = failures.map(failureText).map(clean)
       const failure = h('failure', { message: texts[0] }, texts.join('\n'))
       const name = clean(expectationText(expectation))
-      const attributes = { name, classname: `${caller}.${expectation.table}`, file: placeText(file, outcome) }
+      const line = expectation.place?.line
+      const attributes = { name, classname: `${caller}.${expectation.table}`, file, line }
       return h('testcase', attributes, failures.length > 0 ? failure : undefined)
     })
     const bad = own.filter(({ failures }) => failures.length > 0).length

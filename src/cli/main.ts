@@ -17,6 +17,12 @@ const program = new Command('pachter')
 
 for (const add of [addGrid, addSee, addWhy, addCheck, addEmit]) add(program)
 
+// Whoever reads the output may stop early, as `head` does.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error
+  process.exit()
+})
+
 try {
   await program.parseAsync()
 } catch (error) {

@@ -55,6 +55,8 @@ export interface TryExpectation extends Stated {
   readonly message?: string
   /** What the record has to hold afterwards, by field. */
   readonly stored?: MemoryRecord
+  /** The moment of the try, where it is another than that of the file. */
+  readonly at?: Date
 }
 
 /** What a developer states must come out for a caller. */
@@ -70,6 +72,8 @@ export interface AcceptedChange {
 export interface Expectations {
   /** The moment at which they hold; left out, now. */
   readonly at?: Date
+  /** Callers that only this file knows, by name. */
+  readonly furtherCallers: Readonly<Record<string, unknown>>
   readonly all: readonly Expectation[]
   readonly accepted: readonly AcceptedChange[]
 }
@@ -87,16 +91,16 @@ export function aspectName(about: Aspect): string {
   }
 }
 
-/** An expectation in one line: `ben entries: sees 1, 3, 5`. */
+/** An expectation in one line: `ben entries sees: 1, 3, 5`. */
 export function expectationText(expectation: Expectation): string {
   const { caller, table } = expectation
   if (expectation.kind === 'set') {
-    return `${caller} ${table}: ${aspectName(expectation.about)} ${keysText(expectation.expected)}`
+    return `${caller} ${table} ${aspectName(expectation.about)}: ${keysText(expectation.expected)}`
   }
   const { action, key, values, status } = expectation
   const fields = Object.keys(values)
   const what = [action, ...(key === undefined ? [] : [key]), ...(fields.length > 0 ? [`with ${fields.join(', ')}`] : [])]
-  return `${caller} ${table}: ${what.join(' ')} gives ${status}`
+  return `${caller} ${table} ${what.join(' ')}: gives ${status}`
 }
 
 /** So many keys are written out. */

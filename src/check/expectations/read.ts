@@ -11,7 +11,7 @@ import {
   tableOf,
   UnknownNameError,
 } from '../../model/index.js'
-import { type Action, changesRecord, type Rulebook, rulesOf } from '../../rules/index.js'
+import { type Action, changesRecord, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
 import { ExpectationFileError, type ExpectationProblem } from '../errors.js'
 import type {
   AcceptedChange,
@@ -78,6 +78,8 @@ interface Owner {
 /** Goes through a document, and takes down what is wrong instead of stopping at it. */
 class Reader {
   readonly problems: ExpectationProblem[] = []
+  /** The callers there are, with those of the file. */
+  private names: readonly string[] = []
 
   constructor(
     private readonly document: Document,
@@ -86,12 +88,14 @@ class Reader {
   ) {}
 
   file(root: Node | null): Expectations {
-    const parts = this.items(root, 'the file', ['at', 'callers', 'accepted'])
+    const parts = this.items(root, 'the file', ['at', 'furtherCallers', 'callers', 'accepted'])
     const of = (name: string) => parts.find((part) => part.name === name)
-    const at = of('at')
-    const moment = at && this.moment(at)
+    const moment = this.moment(of('at'))
+    const furtherCallers = this.furtherCallers(of('furtherCallers'))
+    this.names = [...this.known.names, ...Object.keys(furtherCallers)]
     return {
       ...(moment && { at: moment }),
+      furtherCallers,
       all: this.items(of('callers')?.value ?? null, 'callers').flatMap((each) => this.caller(each)),
       accepted: this.list(of('accepted')).flatMap((each) => this.accepted(each)),
     }
@@ -111,8 +115,26 @@ class Reader {
     return { line, column: col }
   }
 
+  private furtherCallers(item: Item | undefined): Readonly<Record<string, unknown>> {
+    const { rulebook, names } = this.known
+    return Object.fromEntries(
+      this.items(item?.value ?? null, 'furtherCallers').map(({ name, at, value }) => {
+        const given: unknown = value?.toJS(this.document)
+        try {
+          if (names.includes(name)) this.complain(at, `there is a caller ${name} already.`)
+          checkCaller(rulebook.caller, given)
+        } catch (error) {
+          if (!(error instanceof PachterError)) throw error
+          this.complain(at, error.message)
+        }
+        return [name, given]
+      }),
+    )
+  }
+
   private caller({ name, at, value }: Item): Expectation[] {
-    const { names, rulebook } = this.known
+    const { rulebook } = this.known
+    const { names } = this
     if (!names.includes(name)) this.complain(at, new UnknownNameError('caller', name, names).message)
     const tables = Object.keys(rulebook.model.tables)
     return this.items(value, `what ${name} sees`).flatMap((item) => {
@@ -226,7 +248,7 @@ class Reader {
     const { rulebook } = this.known
     const rules = rulesOf(rulebook, owner.table)
     const actions = ['create', 'update', 'delete', ...rules.actions]
-    const parts = this.items(item, 'a try', [...actions, 'with', 'status', 'message', 'stored'])
+    const parts = this.items(item, 'a try', [...actions, 'with', 'status', 'message', 'stored', 'at'])
     const acting = parts.filter(({ name }) => actions.includes(name))
     const [act] = acting
     const of = (name: string) => parts.find((part) => part.name === name)
@@ -237,6 +259,7 @@ class Reader {
       this.complain(of('status')?.value ?? item, 'a try has a status: 200 (done), 401, 403, 404, 409 or 422.')
     }
     if (!act) return []
+    const at = this.moment(of('at'))
     const [stored, values] = ['stored', 'with'].map((name) => this.values(owner, of(name)))
     const isCreate = act.name === 'create'
     const key = isCreate ? undefined : this.key(owner.table, act.value ?? act.at)[0]
@@ -254,6 +277,7 @@ class Reader {
         status: status as number,
         ...(message !== null && { message: String(message) }),
         ...(stored && { stored }),
+        ...(at && { at }),
         place: this.placeOf(item),
       },
     ]
@@ -272,7 +296,7 @@ class Reader {
     const given = this.items(item.value, item.name, item.name === 'stored' ? Object.keys(fields) : undefined)
     return Object.fromEntries(
       given.map(({ name, value }) => {
-        const plain = (value as Node | null)?.toJS(this.document) as PlainValue
+        const plain = (value?.toJS(this.document) ?? null) as PlainValue
         if (!Object.hasOwn(fields, name)) return [name, plain]
         const read = fromPlain(fieldOf(model, table, name), plain)
         // What does not fit is sent as it is: what comes of that may be what is expected.
@@ -291,7 +315,9 @@ class Reader {
     return []
   }
 
-  private moment({ value }: Item): Date | undefined {
+  private moment(item: Item | undefined): Date | undefined {
+    if (!item) return undefined
+    const { value } = item
     const moment = new Date(String(this.scalar(value)))
     if (!Number.isNaN(moment.getTime())) return moment
     this.complain(value, 'at takes a moment, such as 2026-11-23T09:00:00Z.')

@@ -1,9 +1,10 @@
-import { type Document, isScalar, isSeq, parseDocument, Scalar, visit } from 'yaml'
+import { type Document, isScalar, isSeq, type Node, parseDocument, Scalar, visit } from 'yaml'
 import type { Access } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
 import { rulesOf } from '../../rules/index.js'
 import { type Look, lookAt } from '../look.js'
 import type { Workbench } from '../workbench.js'
+import type { Expectation } from './expectation.js'
 import { OTHERS, readExpectations } from './read.js'
 import { runExpectations } from './run.js'
 
@@ -26,20 +27,23 @@ type Statements = Readonly<Record<string, unknown>>
  * @param file what it is called in messages
  * @throws {ExpectationFileError} where the file as it is cannot be read
  */
-export async function recordExpectations(bench: Workbench, text: string | undefined, file: string): Promise<string> {
+export async function recordExpectations(opened: Workbench, text: string | undefined, file: string): Promise<string> {
+  const stated = text === undefined ? undefined : readExpectations(text, file, opened)
+  const { at, furtherCallers = {}, all = [] } = stated ?? {}
+  const bench = opened.instead({ furtherCallers, ...(at && { clock: () => at }) })
   const document = text === undefined ? newDocument(bench) : parseDocument(text)
-  const { rulebook, names } = bench
-  const stale = text === undefined ? new Set<string>() : await staleStatements(bench, text, file)
-  for (const caller of names) {
-    for (const table of Object.keys(rulebook.model.tables)) {
+  const stale = await staleStatements(bench, all)
+  for (const caller of opened.names) {
+    for (const table of Object.keys(bench.rulebook.model.tables)) {
       for (const [name, statement] of Object.entries(await truthAbout(bench, caller, table))) {
         const path = ['callers', caller, table, name]
         if (document.hasIn(path) && !stale.has(JSON.stringify(path))) continue
-        document.setIn(path, document.createNode(statement))
+        const node = document.createNode(statement)
+        inLines(node)
+        document.setIn(path, node)
       }
     }
   }
-  inLines(document)
   return document.toString({ lineWidth: WIDTH, flowCollectionPadding: false })
 }
 
@@ -50,9 +54,8 @@ function newDocument({ clock }: Workbench): Document {
   return document
 }
 
-/** The paths of what is stated and no longer true. */
-async function staleStatements(bench: Workbench, text: string, file: string): Promise<ReadonlySet<string>> {
-  const { all } = readExpectations(text, file, bench)
+/** The paths of what is stated and not true. */
+async function staleStatements(bench: Workbench, all: readonly Expectation[]): Promise<ReadonlySet<string>> {
   const stale = new Set<string>()
   for (const { expectation, failures } of await runExpectations(bench, all)) {
     if (failures.length === 0 || expectation.kind === 'try') continue
@@ -107,8 +110,8 @@ function keyNodes(keys: readonly string[]): readonly (string | number)[] {
 }
 
 /** Lists of keys stand on one line, and so do names that all have a word for a value. */
-function inLines(document: Document): void {
-  visit(document, {
+function inLines(statement: Node): void {
+  visit(statement, {
     Seq: (_, node) => {
       const width = node.items.reduce<number>((sum, item) => sum + String((item as Scalar).value).length + 2, 20)
       if (node.items.every((item) => isScalar(item)) && width < WIDTH) node.flow = true

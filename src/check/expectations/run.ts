@@ -26,6 +26,8 @@ export interface Outcome {
 export interface RunOptions {
   /** Explains the first few failures of each expectation; takes more queries. */
   readonly explains?: boolean
+  /** Stops after the first expectations that do not hold; what was not looked at yet counts as holding. */
+  readonly stopsEarly?: boolean
   /** Told after each group of expectations how many of them are done. */
   readonly onProgress?: (done: number) => void
 }
@@ -43,7 +45,7 @@ const EXPLAINED = 3
 export async function runExpectations(
   bench: Workbench,
   expectations: readonly Expectation[],
-  { explains = false, onProgress }: RunOptions = {},
+  { explains = false, stopsEarly = false, onProgress }: RunOptions = {},
 ): Promise<readonly Outcome[]> {
   const outcomes = new Map<Expectation, readonly Failure[]>()
   for (const group of groups(expectations)) {
@@ -51,6 +53,7 @@ export async function runExpectations(
     for (const [expectation, failures] of await checkSets(bench, sets, explains)) outcomes.set(expectation, failures)
     for (const each of group) if (each.kind === 'try') outcomes.set(each, await checkTry(bench, each, explains))
     onProgress?.(outcomes.size)
+    if (stopsEarly && [...outcomes.values()].some((failures) => failures.length > 0)) break
   }
   return expectations.map((expectation) => ({ expectation, failures: outcomes.get(expectation) ?? [] }))
 }
@@ -126,15 +129,16 @@ async function failureFrom(
 }
 
 async function checkTry(bench: Workbench, expected: TryExpectation, explains: boolean): Promise<readonly Failure[]> {
-  const { caller, table, action, key, values } = expected
+  const { caller, table, action, key, values, at } = expected
   const tried = await tryWrite(bench, expected)
+  const then = at ? bench.instead({ clock: () => at }) : bench
   const failures: Failure[] = []
   for (const text of tryDifferences(expected, tried)) {
     const why = explains && key !== undefined && failures.length === 0
     failures.push({
       text,
       ...(key !== undefined && { key }),
-      ...(why && { why: await explain(bench, { caller, table, action, key, values }) }),
+      ...(why && { why: await explain(then, { caller, table, action, key, values }) }),
     })
   }
   return failures

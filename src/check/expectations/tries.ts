@@ -20,7 +20,7 @@ export interface Tried {
 }
 
 /** A write to try. */
-export type Attempt = Pick<TryExpectation, 'caller' | 'table' | 'action' | 'key' | 'values'>
+export type Attempt = Pick<TryExpectation, 'caller' | 'table' | 'action' | 'key' | 'values' | 'at'>
 
 /**
  * Writes as a caller, looks what came of it, and takes everything back.
@@ -30,12 +30,12 @@ export type Attempt = Pick<TryExpectation, 'caller' | 'table' | 'action' | 'key'
  */
 export async function tryWrite(
   bench: Workbench,
-  { caller, table, action, key, values }: Attempt,
+  { caller, table, action, key, values, at }: Attempt,
   meanwhile: (inside: Workbench, key: Readonly<Record<string, unknown>>) => Promise<void> = async () => undefined,
 ): Promise<Tried> {
   return withoutTrace(bench.store, [table], async (store) => {
     const { model } = bench.rulebook
-    const inside = bench.instead({ store })
+    const inside = bench.instead({ store, ...(at && { clock: () => at }) })
     const given = key === undefined ? undefined : parseKey(model, table, key)
     const before = given && (await recordAt(inside, table, given))
     const kept = before && { before }
