@@ -1,6 +1,14 @@
-import { type Expectations, readExpectations } from './expectations/index.js'
-import { type Outcome, runExpectations, type RunOptions, unknownKeys } from './expectations/index.js'
+import type { Covered } from './coverage.js'
 import { ExpectationFileError, type ExpectationProblem } from './errors.js'
+import {
+  type Expectations,
+  type Outcome,
+  readExpectations,
+  runExpectations,
+  type RunOptions,
+  unknownKeys,
+} from './expectations/index.js'
+import type { Mutation } from './mutate.js'
 import type { Workbench } from './workbench.js'
 
 /** A file of expectations that was read and fits the data. */
@@ -40,6 +48,12 @@ export interface CheckResult {
   readonly at: Date
   readonly outcomes: readonly Outcome[]
   readonly failed: number
+}
+
+/** The same, with what else was found out. */
+export interface CheckReport extends CheckResult {
+  readonly coverage?: readonly Covered[]
+  readonly mutation?: Mutation
 }
 
 /** Runs a file's expectations; failures are explained. */

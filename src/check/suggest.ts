@@ -4,12 +4,10 @@ import { InputError, type KeyValues, parseKey, type PlainValue, tableOf, toPlain
 import { changesRecord, type Rulebook, rulesOf } from '../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from './compare.js'
+import { readData } from './data.js'
 import { type Attempt, type Tried, tryWrite } from './expectations/index.js'
 import type { Mutant } from './mutants.js'
 import type { Workbench } from './workbench.js'
-
-/** Beyond so many records, no writes are searched for. */
-const MOST_RECORDS = 5_000
 
 /** So many candidates are decided in memory, and so many of those that differ are tried on the database. */
 const DECIDED = 4_000
@@ -20,12 +18,13 @@ export type Suggest = (mutant: Mutant) => Promise<string>
 
 /** Prepares to suggest expectations: the records are read once, on first use. */
 export function suggester(bench: Workbench): Suggest {
+  // Where there are too many records to search, nothing is searched.
   let data: Promise<Data | undefined> | undefined
   return async (mutant) => {
     const { changes } = await compareRulebooks(bench, mutant.rulebook)
     const change = changes.find(({ action }) => action !== 'create')
     if (change) return written(change.caller, change.table, statementOf(change))
-    const found = await searchWrite(bench, mutant, await (data ??= readData(bench)))
+    const found = await searchWrite(bench, mutant, await (data ??= readData(bench).catch(() => undefined)))
     return found ?? 'Nothing that the callers do to these records tells the difference: add a caller or a record on which it decides.'
   }
 }
@@ -39,16 +38,6 @@ function statementOf({ action, field, gained, lost }: Change): object {
   const [closed, open] = [{ noneOf: keys }, { atLeast: keys }]
   if (action === 'list') return field === undefined ? { sees: widens ? closed : open } : { hidden: { [field]: widens ? open : closed } }
   return field === undefined ? { may: { [action]: widens ? closed : open } } : { changes: { [field]: widens ? closed : open } }
-}
-
-async function readData({ everything, rulebook }: Workbench): Promise<Data | undefined> {
-  const tables = Object.keys(rulebook.model.tables)
-  let size = 0
-  for (const table of tables) size += await everything.count(table)
-  if (size > MOST_RECORDS) return undefined
-  return Object.fromEntries(
-    await Promise.all(tables.map(async (table) => [table, (await everything.list(table)) as readonly MemoryRecord[]])),
-  ) as Data
 }
 
 /** A write that comes out otherwise under the changed rules; found in memory, and tried on the database. */

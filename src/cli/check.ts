@@ -3,16 +3,24 @@ import { basename, dirname, resolve } from 'node:path'
 import chalk from 'chalk'
 import { type Command, Option } from 'commander'
 import {
+  type CheckReport,
   type CheckResult,
+  coverage,
   expectationText,
   type Explanation,
+  mutantsOf,
+  mutate,
   openExpectations,
   type Outcome,
+  type ReadFile,
   recordExpectations,
+  reportOf,
   runFile,
+  seeCounts,
 } from '../check/index.js'
 import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
 import { failureText, junitOf, placeText, tapOf } from './formats.js'
+import { printCoverage, printMutation } from './coverage.js'
 import { withProgress } from './progress.js'
 import { addCommand, type Options, show } from './program.js'
 import { printDenies, printGrants } from './why.js'
@@ -20,11 +28,14 @@ import { printDenies, printGrants } from './why.js'
 /** The file of expectations, where the configuration names none. */
 const FILE = 'expectations.yaml'
 
-const PRINTERS = { text: printCheck, tap: tapOf, junit: junitOf } as const
+const PRINTERS = { text: printAll, tap: tapOf, junit: junitOf } as const
 
 interface CheckCommand extends Options {
   readonly record: boolean
   readonly format: keyof typeof PRINTERS
+  readonly coverage: boolean
+  readonly mutate: boolean
+  readonly report?: string
 }
 
 /** `pachter check` */
@@ -32,6 +43,9 @@ export function addCheck(program: Command): void {
   addCommand(program, 'check [file]', 'holds what is expected of each caller against what comes out')
     .option('--record', 'writes the file from what is true now, for you to review', false)
     .addOption(new Option('--format <format>', 'how to print').choices(Object.keys(PRINTERS)).default('text'))
+    .option('--coverage', 'also says what in the rules was never decisive', false)
+    .option('--mutate', 'also changes one thing in the rules at a time, and says which change nobody noticed', false)
+    .option('--report <file>', 'also writes all of it to a page that stands alone, in HTML')
     .action(async (given: string | undefined, options: CheckCommand) => {
       const config = await loadConfig(options.config)
       const path = given ?? resolve(dirname(options.config), config.expectations ?? FILE)
@@ -45,14 +59,32 @@ async function check(config: Config, path: string, options: CheckCommand): Promi
   if (text === undefined) {
     throw new UsageError(`There is no ${path}; write it, or have it written from what is true now: check --record.`)
   }
+  const { coverage: covers, mutate: mutates, report, format } = options
+  if (format !== 'text' && (covers || mutates)) throw new UsageError(`--format ${format} is about expectations alone.`)
   await withWorkbench(config, async (opened) => {
-    const file = await openExpectations(opened, text, basename(path))
-    const total = file.expectations.all.length
-    const result = await withProgress('expectations', total, (onProgress) => runFile(file, { onProgress }))
-    show(options, result, PRINTERS[options.format])
-    if (result.failed > 0) process.exitCode = 1
+    const read = await openExpectations(opened, text, basename(path))
+    const { bench, expectations } = read
+    const total = expectations.all.length
+    const result = await withProgress('expectations', total, (onProgress) => runFile(read, { onProgress }))
+    const covered = covers || report !== undefined ? await coverage(bench, expectations.all) : undefined
+    // Where something fails as it is, a change to the rules cannot be told from it.
+    const mutation = (mutates && result.failed === 0) || undefined
+    const all: CheckReport = {
+      ...result,
+      ...(covered && { coverage: covered }),
+      ...(mutation && { mutation: await withMutants(read) }),
+    }
+    if (report !== undefined) await writeFile(report, reportOf(bench, all, await seeCounts(bench, opened.names)))
+    show(options, all, PRINTERS[format])
+    if (mutates && result.failed > 0) process.stderr.write('pachter: nothing was mutated, since not all expectations hold.\n')
+    if (result.failed > 0 || (all.mutation?.survivors.length ?? 0) > 0) process.exitCode = 1
   })
 }
+
+const withMutants = ({ bench, expectations }: ReadFile) =>
+  withProgress('changes to the rules', mutantsOf(bench.rulebook).length, (onProgress) =>
+    mutate(bench, expectations, onProgress),
+  )
 
 async function record(config: Config, path: string): Promise<void> {
   const before = await readIfThere(path)
@@ -74,6 +106,15 @@ async function readIfThere(path: string): Promise<string | undefined> {
     if ((error as { code?: unknown }).code === 'ENOENT') return undefined
     throw error
   }
+}
+
+function printAll(report: CheckReport): string {
+  const { coverage: covered, mutation } = report
+  return [
+    printCheck(report),
+    ...(covered ? ['', printCoverage(covered)] : []),
+    ...(mutation ? ['', printMutation(mutation)] : []),
+  ].join('\n')
 }
 
 /** Writes what came of a check for a terminal: each failure with its reasons. */

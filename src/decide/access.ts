@@ -93,7 +93,7 @@ export function accessReader(
 }
 
 /** Whether a record the caller sees may be acted on, by the facts: some grant holds and no deny does. */
-function allowance(rules: TableRules, action: Action): (facts: Facts) => boolean {
+export function allowance(rules: TableRules, action: Action): (facts: Facts) => boolean {
   const grants = grantsFor(rules, action).map(holding)
   const denies = deniesFor(rules, action).map(({ name, except }) => ({
     id: denyId(name),

@@ -1,8 +1,19 @@
-export { type Access, accessQuestions, accessReader, fieldMasks } from './access.js'
+export { type Access, accessQuestions, accessReader, allowance, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 export { answer, decide, type DecideRequest, isClosed, predicate } from './decide.js'
 export { compareValues, evaluator, type World } from './evaluate.js'
-export { type Facts, type Inquiry, type Question, questionsFor, unchangedId } from './questions.js'
+export {
+  checkId,
+  denyId,
+  type Facts,
+  type Inquiry,
+  type Question,
+  questionsFor,
+  SIGHT,
+  unchangedId,
+  whenId,
+  whoId,
+} from './questions.js'
 export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError } from './refuse.js'
 export { checkValues, recordToCreate, stampsToSet, stampValues, valueWithoutRecord } from './values.js'
 export {

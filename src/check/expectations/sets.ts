@@ -33,7 +33,7 @@ export function keysThat(about: Aspect, { records }: Look): ReadonlySet<string> 
   return new Set([...records].filter(([, access]) => isTrueOf(about, access)).map(([key]) => key))
 }
 
-function isTrueOf(about: Aspect, access: Access): boolean {
+export function isTrueOf(about: Aspect, access: Access): boolean {
   switch (about.what) {
     case 'sees':
       return true
