@@ -1,5 +1,6 @@
-import { printKey, tableOf, UnknownNameError } from '../model/index.js'
-import { expand, permission, type Rulebook } from '../rules/index.js'
+import { all, type Condition } from '../condition/index.js'
+import { type FieldData, type KeyValues, printKey, tableOf, toPlain, UnknownNameError } from '../model/index.js'
+import { type Caller, expand, permission, type Rulebook } from '../rules/index.js'
 import { type Everyone, planEveryone, type Statement } from '../sql/index.js'
 import type { Workbench } from './workbench.js'
 
@@ -68,29 +69,58 @@ interface ReachInto {
   readonly of: ReadonlyMap<string, number>
 }
 
+/**
+ * Everyone in the table of callers who sees one record: by the title of their own record, or else by its key.
+ * @example await whoSees(bench, everyoneIn(rules), 'entries', { id: 3 }) // ['Ana Brouwer', 'Ben Okafor']
+ */
+export async function whoSees(
+  bench: Workbench,
+  everyone: Everyone,
+  table: string,
+  key: KeyValues,
+): Promise<readonly string[]> {
+  const { fields } = tableOf(bench.rulebook.model, table)
+  const isIt = Object.entries(key).map(([name, value]): Condition => {
+    const shape = fields[name] as FieldData
+    const right = { kind: 'value', shape, value: toPlain(shape, value) } as const
+    return { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name }, right }
+  })
+  const { open, of } = await reachInto(bench, everyone, table, isIt)
+  const title = bench.titles[everyone.table]
+  const people = await bench.everything.list(everyone.table, { fields: title === undefined ? [] : [title] })
+  const named = people.map((record) => {
+    const own = printKey(bench.rulebook.model, everyone.table, record)
+    return { own, name: title === undefined ? own : String(record[title] ?? own) }
+  })
+  return named.filter(({ own }) => (of.get(own) ?? open) > 0).map(({ name }) => name)
+}
+
 async function reachInto(
   { rulebook, store, clock }: Workbench,
   everyone: Everyone,
   table: string,
+  besides: readonly Condition[] = [],
 ): Promise<ReachInto> {
-  const filter = expand(rulebook, permission(rulebook, table, 'list'))
+  const filter = expand(rulebook, all(permission(rulebook, table, 'list'), ...besides))
   const plan = planEveryone({ rulebook, dialect: store.dialect }, table, filter, everyone)
   const { key } = tableOf(rulebook.model, everyone.table)
   const run = async (statement: Statement | undefined) => {
     if (!statement) return []
-    const caller = { signedIn: true, roles: [], attributes: {} }
-    return (await store.query(statement.text, statement.bind({ caller, clock }))).rows
+    return (await store.query(statement.text, statement.bind({ caller: NOBODY, clock }))).rows
   }
   const keyIn = (row: Readonly<Record<string, unknown>>) =>
     printKey(rulebook.model, everyone.table, Object.fromEntries(key.map((name, at) => [name, row[`key ${at}`]])))
   const countIn = async (statement: Statement) => Number((await run(statement))[0]?.['count'] ?? 0)
   const open = await countIn(plan.open)
   const of = new Map((await run(plan.own)).map((row) => [keyIn(row), open + Number(row['count'])]))
-  const all = await run(plan.byThemselves)
-  const whole = all.length > 0 ? await countIn(plan.whole) : 0
-  for (const row of all) of.set(keyIn(row), whole)
+  const byThemselves = await run(plan.byThemselves)
+  const whole = byThemselves.length > 0 ? await countIn(plan.whole) : 0
+  for (const row of byThemselves) of.set(keyIn(row), whole)
   return { open, of }
 }
+
+/** The statements ask nothing of one caller: all callers are in the table. */
+const NOBODY: Caller = { signedIn: false, roles: [], attributes: {} }
 
 /**
  * Where to find everyone: the table that the rules name as holding a record for each caller, or another.

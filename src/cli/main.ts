@@ -2,9 +2,11 @@
 import { Command, CommanderError } from 'commander'
 import { PachterError } from '../model/index.js'
 import { addCheck } from './check.js'
+import { addCompare } from './compare.js'
 import { addEmit } from './emit.js'
 import { addGrid } from './grid.js'
 import { addSee } from './see.js'
+import { addTry } from './try.js'
 import { addWhy } from './why.js'
 
 const WRONG_USE = 2
@@ -15,7 +17,7 @@ const program = new Command('pachter')
   .configureOutput({ outputError: (text, write) => write(text.replace(/^error/, 'pachter')) })
   .exitOverride()
 
-for (const add of [addGrid, addSee, addWhy, addCheck, addEmit]) add(program)
+for (const add of [addGrid, addSee, addWhy, addTry, addCheck, addCompare, addEmit]) add(program)
 
 // Whoever reads the output may stop early, as `head` does.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => {

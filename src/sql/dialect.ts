@@ -78,6 +78,8 @@ export interface Dialect {
   toDriver(shape: Shape, value: Value): unknown
   /** How to read a present value as the driver returns it; nothing where it comes as it is. */
   reader(shape: Shape): ((value: unknown) => unknown) | undefined
+  /** Has the numbers that a column hands out follow on those that are there, where it does not by itself. */
+  numberOn?(table: string, column: string): string
   /** The type of a column for a field, for `createTables`. */
   columnType(field: FieldData): string
 }

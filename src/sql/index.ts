@@ -20,7 +20,7 @@ export {
   sourceStatement,
 } from './read.js'
 export { keySlot, type RecordRequest, type RelatedRequest } from './record.js'
-export { createTables, insertRecord } from './schema.js'
+export { createTables, insertRecord, resumeNumbers } from './schema.js'
 export { sqlite } from './sqlite.js'
 export { type Bindings, type Mark, render, type Statement } from './statement.js'
 export {

@@ -46,3 +46,12 @@ export function insertRecord(
     values: present.map(([name, field]) => dialect.toDriver(field, record[name] as Value)),
   }
 }
+
+/**
+ * The statement after which the database numbers new records from the highest number there is, where records were
+ * stored with numbers of their own; none where it does so by itself, or does not number this table's records.
+ */
+export function resumeNumbers(model: ModelData, dialect: Dialect, table: string): string | undefined {
+  const data = tableOf(model, table)
+  return isNumbered(data) ? dialect.numberOn?.(table, data.key[0] as string) : undefined
+}
