@@ -46,10 +46,10 @@ const ANALYSE: Readonly<Record<Dialect['name'], string>> = {
 /** Spreads the plots over the entries, so that neighbours in one are none in the other. */
 const plotOf = (n: string, plots: number): string => `((${n} * 7919) % ${plots} + 1)`
 
-/** Fills an empty database with so many entries, a fiftieth as many plots, and some 800,000 shares to a million. */
-export async function generate(store: Store, entries = 1_000_000): Promise<void> {
+/** Fills an empty database with so many entries, a fiftieth as many plots, some 800,000 shares to a million, and members, 10,000 or more. */
+export async function generate(store: Store, entries = 1_000_000, members = 10_000): Promise<void> {
   const { dialect } = store
-  const [plots, members] = [entries / 50, 10_000]
+  const plots = entries / 50
   const q = dialect.identifier
   const numbers = NUMBERS[dialect.name]
   const list = dialect.name === 'postgresql' ? `'{}'::text[]` : `'[]'`

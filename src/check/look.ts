@@ -7,8 +7,8 @@ import type { Workbench } from './workbench.js'
 export interface Wanted {
   /** Everything the caller sees. */
   readonly whole: boolean
-  /** How many records the caller sees. */
-  readonly count: boolean
+  /** How many records the caller sees; the number, where it is known already. */
+  readonly count: boolean | number
   /** Whether the caller sees these, by key. */
   readonly mentioned: readonly string[]
 }
@@ -41,7 +41,8 @@ export async function lookAt(bench: Workbench, caller: string, table: string, wa
     for (const batch of inBatches(wanted.mentioned)) {
       await read({ where: keyAmong(bench.rulebook.model, table, batch) })
     }
-    return { whole: false, records, count: wanted.count ? await scoped.count(table) : undefined }
+    const count = wanted.count === true ? await scoped.count(table) : wanted.count
+    return { whole: false, records, count: count === false ? undefined : count }
   } catch (error) {
     if (!(error instanceof RefusedError)) throw error
     const { status, message } = error

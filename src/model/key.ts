@@ -48,24 +48,46 @@ export function readKey(model: ModelData, table: string, given: unknown): KeyVal
  */
 export function parseKey(model: ModelData, table: string, written: string): KeyValues {
   const { key, fields } = tableOf(model, table)
-  const parts = key.length === 1 ? [written] : written.split(',')
+  const parts = splitParts(written)
   if (parts.length !== key.length) {
     const problem = `takes ${key.join(', ')}, separated by commas; ${JSON.stringify(written)} does not`
     throw new InputError(table, { key: problem })
   }
-  const values = key.map((name, at) => {
-    const part = (parts[at] as string).trim()
-    const { type } = fields[name] as FieldData
-    if (type === 'timestamp') return [name, new Date(part)]
-    if (type === 'boolean' && ['true', 'false'].includes(part)) return [name, part === 'true']
-    if (part === '') return [name, part]
-    if (type === 'bigInteger' && /^-?\d+$/.test(part)) return [name, BigInt(part)]
-    return [name, type === 'integer' ? Number(part) : part]
-  })
+  const values = key.map((name, at) => [name, readPart(fields[name] as FieldData, parts[at] as string)])
   return readKey(model, table, Object.fromEntries(values))
 }
 
-/** The key in one short text, for messages and tables: `3`, or `4, 7`. */
+/** The parts of a written key: what stands between commas, without spaces around it, or in quotes as JSON has them. */
+function splitParts(written: string): readonly string[] {
+  const quoted = /^\s*("(?:[^"\\]|\\.)*")\s*(?:,|$)/
+  const plain = /^\s*([^,]*?)\s*(?:,|$)/
+  const parts: string[] = []
+  for (let rest = `${written},`; rest.length > 0; ) {
+    const [whole = rest, part = ''] = quoted.exec(rest) ?? plain.exec(rest) ?? []
+    parts.push(part)
+    rest = rest.slice(whole.length)
+  }
+  return parts
+}
+
+function readPart({ type }: FieldData, part: string): unknown {
+  if (type === 'timestamp') return new Date(part)
+  if (type === 'boolean' && ['true', 'false'].includes(part)) return part === 'true'
+  if (type === 'bigInteger' && /^-?\d+$/.test(part)) return BigInt(part)
+  if (type === 'integer' && part !== '') return Number(part)
+  return isQuoted(part) ? (JSON.parse(part) as string) : part
+}
+
+function isQuoted(part: string): boolean {
+  if (!part.startsWith('"')) return false
+  try {
+    return typeof JSON.parse(part) === 'string'
+  } catch {
+    return false
+  }
+}
+
+/** The key in one short text, for messages and tables: `3`, or `4, 7`; text that would read otherwise in quotes. */
 export function printKey(model: ModelData, table: string, record: Readonly<Record<string, unknown>>): string {
   return tableOf(model, table)
     .key.map((name) => writePart(record[name]))
@@ -76,4 +98,8 @@ function isPlainObject(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 }
 
-const writePart = (value: unknown): string => (value instanceof Date ? value.toISOString() : String(value))
+function writePart(value: unknown): string {
+  if (value instanceof Date) return value.toISOString()
+  const isPlain = typeof value !== 'string' || /^[^\s",](?:[^,]*[^\s,])?$/.test(value)
+  return isPlain ? String(value) : JSON.stringify(value)
+}

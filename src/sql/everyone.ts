@@ -1,8 +1,9 @@
 import { all, any, type Condition, contains, normalise, not, type Operand, operandsOf } from '../condition/index.js'
-import { fieldOf, tableOf } from '../model/index.js'
+import { fieldOf, type Shape, tableOf, toPlain, type Value } from '../model/index.js'
+import type { Caller } from '../rules/index.js'
 import { type Compilation, compileCondition, type Scope, scopeAt, type TypedFragment } from './condition.js'
 import type { Dialect } from './dialect.js'
-import { type Fragment, join, raw, sql } from './fragment.js'
+import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { planCount } from './read.js'
 import { selectedAs, tableAs } from './record.js'
 import { render, type Statement } from './statement.js'
@@ -14,6 +15,13 @@ export interface Everyone {
   readonly attributes: Readonly<Record<string, string>>
   /** The field that lists the roles the caller comes with; left out, they come with none. */
   readonly roles?: string
+}
+
+/** Many callers as rows that a query can join: under the alias `_c`, with columns for key and attributes. */
+interface CallerRows {
+  readonly from: Fragment
+  readonly key: readonly Fragment[]
+  attribute(name: string): TypedFragment
 }
 
 /**
@@ -38,8 +46,8 @@ const CALLER = '_c'
 const MOST_BRANCHES = 64
 
 /**
- * Plans to count what all callers reach, in four queries at most, whatever their number: instead of asking for
- * each caller, each branch of the condition is joined once to the table of callers, and the pairs are counted.
+ * Plans to count what everyone in a table of callers reaches, in four queries at most, whatever their number: instead
+ * of asking for each caller, each branch of the condition is joined once to the callers, and the pairs are counted.
  *
  * @param filter when a caller reaches a record; expanded
  */
@@ -49,35 +57,79 @@ export function planEveryone(
   filter: Condition,
   everyone: Everyone,
 ): EveryonePlan {
+  const { rulebook, dialect } = compilation
+  const column = (name: string) => raw(`${CALLER}.${dialect.identifier(name)}`)
+  return planCounts(compilation, table, ofSignedIn(filter, everyone), {
+    from: raw(`${dialect.identifier(everyone.table)} AS ${CALLER}`),
+    key: tableOf(rulebook.model, everyone.table).key.map(column),
+    attribute: (name) => {
+      const field = (name === 'roles' ? everyone.roles : everyone.attributes[name]) as string
+      return { text: column(field), shape: fieldOf(rulebook.model, everyone.table, field) }
+    },
+  })
+}
+
+/**
+ * The same for some callers whom the conditions of the rules do not tell apart but by their attributes' values. They
+ * are named by their place, from 0, in the column `key 0`.
+ *
+ * @param filter when a caller reaches a record; expanded, and specialised for these callers
+ * @param callers two to some hundred: each is a row of the statement
+ */
+export function planCallers(
+  compilation: Compilation,
+  table: string,
+  filter: Condition,
+  callers: readonly Caller[],
+): EveryonePlan {
+  const { rulebook, dialect } = compilation
+  const shapes = new Map<string, Shape>([
+    ...Object.entries(rulebook.caller.attributes).filter(([name]) => callers[0] && name in callers[0].attributes),
+    ['roles', { type: 'list', item: 'text' }],
+  ])
+  const rows = callers.map(({ attributes, roles }, at) => {
+    const given = [...shapes].map(([name, shape]) => {
+      const value = toPlain(shape, (name === 'roles' ? roles : attributes[name]) as Value)
+      return { name, text: slot({ kind: 'value', shape, value }, shape) }
+    })
+    const columns = [{ name: 'at', text: raw(String(at)) }, ...given]
+    return sql`SELECT ${join(
+      columns.map((each) => selectedAs(dialect, each)),
+      ', ',
+    )}${raw(dialect.fromNothing)}`
+  })
+  const column = (name: string) => raw(`${CALLER}.${dialect.identifier(name)}`)
+  return planCounts(compilation, table, filter, {
+    from: sql`(${join(rows, ' UNION ALL ')}) AS ${raw(CALLER)}`,
+    key: [column('at')],
+    attribute: (name) => ({ text: column(name), shape: shapes.get(name) as Shape }),
+  })
+}
+
+function planCounts(compilation: Compilation, table: string, filter: Condition, callers: CallerRows): EveryonePlan {
   const { dialect } = compilation
-  const branches = branchesIn(ofSignedIn(filter, everyone))
+  const branches = branchesIn(filter)
   const open = normalise(any(...branches.filter((each) => !asksCaller(each))))
   const asking = branches.filter(asksCaller)
   const [alone, own] = [asking.filter(isCallerAlone), asking.filter((each) => !isCallerAlone(each))]
-  const inside: Compilation = { ...compilation, form: 'walk', caller: callerColumns(compilation, everyone) }
-  const nobody = [scopeAt(dialect, table)]
+  const inside: Compilation = { ...compilation, form: 'walk', caller: callers.attribute }
+  const holds = () => compileCondition(inside, any(...alone), [scopeAt(dialect, table)])
   return {
-    open: planCount(compilation, table, open),
+    open: planCount({ ...compilation, form: 'scan' }, table, open),
     whole: planCount(compilation, table, normalise(all())),
     ...(alone.length > 0 && {
       byThemselves: render(
-        sql`SELECT ${keyColumns(inside, everyone)} FROM ${people(dialect, everyone)} WHERE ${compileCondition(inside, any(...alone), nobody)}`,
+        sql`SELECT ${keyColumns(dialect, callers.key)} FROM ${callers.from} WHERE ${holds()}`,
         dialect,
       ),
     }),
-    ...(own.length > 0 && { own: render(countPairs(inside, table, own, open, everyone), dialect) }),
+    ...(own.length > 0 && { own: render(countPairs(inside, table, own, open, callers), dialect) }),
   }
 }
 
-const people = (dialect: Dialect, { table }: Everyone): Fragment => raw(`${dialect.identifier(table)} AS ${CALLER}`)
-
-const callerKey = ({ rulebook, dialect }: Compilation, { table }: Everyone): readonly Fragment[] =>
-  tableOf(rulebook.model, table).key.map((name) => raw(`${CALLER}.${dialect.identifier(name)}`))
-
-function keyColumns(compilation: Compilation, everyone: Everyone): Fragment {
-  const named = callerKey(compilation, everyone).map((text, at) => ({ name: `key ${at}`, text }))
+function keyColumns(dialect: Dialect, key: readonly Fragment[]): Fragment {
   return join(
-    named.map((each) => selectedAs(compilation.dialect, each)),
+    key.map((text, at) => selectedAs(dialect, { name: `key ${at}`, text })),
     ', ',
   )
 }
@@ -88,7 +140,7 @@ function countPairs(
   table: string,
   branches: readonly Condition[],
   open: Condition,
-  everyone: Everyone,
+  { from, key }: CallerRows,
 ): Fragment {
   const { rulebook, dialect } = compilation
   const root = scopeAt(dialect, table)
@@ -96,13 +148,12 @@ function countPairs(
     selectedAs(dialect, { name: `record ${at}`, text: root.column(name) }),
   )
   const pairs = branches.map((branch) => {
-    const joined = new Joined(compilation, [people(dialect, everyone), tableAs(dialect, table)])
+    const joined = new Joined(compilation, [from, tableAs(dialect, table)])
     joined.add(normalise(all(branch, not(open))), [root])
-    return sql`SELECT ${keyColumns(compilation, everyone)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
+    return sql`SELECT ${keyColumns(dialect, key)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
   })
-  const keys = callerKey(compilation, everyone).map((_, at) => raw(`_p.${dialect.identifier(`key ${at}`)}`))
-  const named = keys.map((text, at) => selectedAs(dialect, { name: `key ${at}`, text }))
-  return sql`SELECT ${join(named, ', ')}, count(*) AS ${raw(dialect.identifier('count'))} FROM (${join(pairs, ' UNION ')}) AS _p GROUP BY ${join(keys, ', ')}`
+  const keys = key.map((_, at) => raw(`_p.${dialect.identifier(`key ${at}`)}`))
+  return sql`SELECT ${keyColumns(dialect, keys)}, count(*) AS ${raw(dialect.identifier('count'))} FROM (${join(pairs, ' UNION ')}) AS _p GROUP BY ${join(keys, ', ')}`
 }
 
 /**
@@ -142,15 +193,6 @@ class Joined {
       this.add({ kind: 'compare', how: 'is', left: reached, right: from }, deeper)
       this.add(where, deeper)
     } else this.#conditions.push(compileCondition(this.compilation, condition, scopes))
-  }
-}
-
-/** An attribute of the caller as a column of the caller's record. */
-function callerColumns({ rulebook, dialect }: Compilation, everyone: Everyone): (name: string) => TypedFragment {
-  const { table, attributes, roles } = everyone
-  return (name) => {
-    const field = (name === 'roles' ? roles : attributes[name]) as string
-    return { text: raw(`${CALLER}.${dialect.identifier(field)}`), shape: fieldOf(rulebook.model, table, field) }
   }
 }
 

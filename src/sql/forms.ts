@@ -46,6 +46,24 @@ export function isIndexed(branch: Condition, table: string, indexes: Indexes): b
   }
 }
 
+/** Whether a condition names the records it holds of by their key, or by the beginning of it. */
+export function isByKey(condition: Condition, [first]: readonly string[]): boolean {
+  const isFirst = (operand: Operand) => operand.kind === 'field' && operand.level === 0 && operand.name === first
+  switch (condition.kind) {
+    case 'all':
+      return condition.of.some((part) => isByKey(part, [first as string]))
+    case 'any':
+      return condition.of.length > 0 && condition.of.every((part) => isByKey(part, [first as string]))
+    case 'compare': {
+      const { how, left, right } = condition
+      if (how !== 'is' && how !== 'in') return false
+      return isFirst(left) && right.kind !== 'field'
+    }
+    default:
+      return false
+  }
+}
+
 /** Whether a branch lets all records pass or none, whatever stands in them. */
 export function isAboutCallerAlone(branch: Condition): boolean {
   return !contains(branch, (part) =>

@@ -48,7 +48,7 @@ export const sqlite: Dialect = Object.freeze({
       : sql`${exact(column, shape)} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`,
   finds,
   joinsBranches: false,
-  costs: { walk: 0.6, scan: Infinity, gather: 0.7 },
+  costs: { walk: 0.6, scan: 0.31, gather: 0.7 },
   catalogue: `SELECT t.name AS "table", i.name AS "column", NULL AS "rows"
 FROM sqlite_schema t, pragma_index_list(t.name) l, pragma_index_info(l.name) i
 WHERE t.type = 'table' AND l.partial = 0 AND i.seqno = 0

@@ -4,11 +4,13 @@ import {
   type Compilation,
   type Form,
   type Indexes,
+  isByKey,
   isIndexed,
   planReach,
   planRows,
 } from '../sql/index.js'
 import type { Condition } from '../condition/index.js'
+import { tableOf } from '../model/index.js'
 import { planned, run, type Session, withAnswer } from './session.js'
 
 /** Below so many records, every form is quick, and finding out costs more than it gains. */
@@ -74,6 +76,9 @@ export function choose(
   // Without an OR over subqueries, the database's own planner knows best.
   const branches = planned(session, `branches ${name}`, () => branchesOf(filter) ?? null)
   if (!branches) return PLAIN
+  const { key } = tableOf(session.rulebook.model, table)
+  // Records named by their keys are few, and each is looked up on its own.
+  if (planned(session, `by key ${name}`, () => ({ is: branches.rest.some((each) => isByKey(each, key)) })).is) return WALK
   return withAnswer(session.reaches.catalogue(session), ({ indexes, rows: sizes }) => {
     const rows = sizes[table] ?? 0
     if (rows < FEW) return { form: 'gather', rows }
@@ -100,6 +105,7 @@ export function choose(
 }
 
 const PLAIN: Choice = { form: 'scan' }
+const WALK: Choice = { form: 'walk' }
 
 /** Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches. */
 async function countRows({ connection }: Session, text: string): Promise<number> {

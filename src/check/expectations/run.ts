@@ -2,6 +2,7 @@ import { printKey } from '../../model/index.js'
 import { type Explanation, explain } from '../why.js'
 import { lookAt } from '../look.js'
 import { missingKeys } from '../keys.js'
+import { countForMany } from '../reach.js'
 import type { Workbench } from '../workbench.js'
 import { type Expectation, type Expectations, type SetExpectation, type TryExpectation } from './expectation.js'
 import { differences, type Difference, wantedFor } from './sets.js'
@@ -48,9 +49,14 @@ export async function runExpectations(
   { explains = false, stopsEarly = false, onProgress }: RunOptions = {},
 ): Promise<readonly Outcome[]> {
   const outcomes = new Map<Expectation, readonly Failure[]>()
-  for (const group of groups(expectations)) {
-    const sets = group.filter((each): each is SetExpectation => each.kind === 'set')
-    for (const [expectation, failures] of await checkSets(bench, sets, explains)) outcomes.set(expectation, failures)
+  const all = groups(expectations)
+  const counted = await countTogether(bench, all)
+  for (const group of all) {
+    const sets = setsIn(group)
+    const count = counted.get(group)
+    for (const [expectation, failures] of await checkSets(bench, sets, explains, count)) {
+      outcomes.set(expectation, failures)
+    }
     for (const each of group) if (each.kind === 'try') outcomes.set(each, await checkTry(bench, each, explains))
     onProgress?.(outcomes.size)
     if (stopsEarly && [...outcomes.values()].some((failures) => failures.length > 0)) break
@@ -92,15 +98,45 @@ function groups(expectations: readonly Expectation[]): readonly (readonly Expect
   return [...grouped.values()]
 }
 
+const setsIn = (group: readonly Expectation[]) => group.filter((each): each is SetExpectation => each.kind === 'set')
+
+/** From so many callers on, what they see of one table is counted together. */
+const MANY = 20
+
+/** Counts what is only to be counted, where many callers are to be: one by one, each would cost a query. */
+async function countTogether(
+  bench: Workbench,
+  all: readonly (readonly Expectation[])[],
+): Promise<ReadonlyMap<readonly Expectation[], number>> {
+  const counted = new Map<readonly Expectation[], number>()
+  const counting = all.filter((group) => {
+    const { count, whole } = wantedFor(setsIn(group))
+    return count !== false && !whole
+  })
+  for (const table of new Set(counting.map(([first]) => first?.table ?? ''))) {
+    const of = counting.filter(([first]) => first?.table === table)
+    if (of.length < MANY) continue
+    const callers = of.map(([first]) => first?.caller ?? '')
+    const counts = await countForMany(bench, table, callers)
+    for (const [at, group] of of.entries()) {
+      const count = counts.get(callers[at] as string)
+      if (count !== undefined) counted.set(group, count)
+    }
+  }
+  return counted
+}
+
 async function checkSets(
   bench: Workbench,
   expectations: readonly SetExpectation[],
   explains: boolean,
+  count: number | undefined,
 ): Promise<readonly (readonly [Expectation, readonly Failure[]])[]> {
   const [first] = expectations
   if (!first) return []
   const { caller, table } = first
-  const look = await lookAt(bench, caller, table, wantedFor(expectations))
+  const wanted = wantedFor(expectations)
+  const look = await lookAt(bench, caller, table, { ...wanted, ...(count !== undefined && { count }) })
   const allKeys = async () =>
     (await bench.everything.list(table, { fields: [] })).map((each) => printKey(bench.rulebook.model, table, each))
   const checked: (readonly [Expectation, readonly Failure[]])[] = []

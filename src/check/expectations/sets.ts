@@ -23,7 +23,9 @@ export function wantedFor(expectations: readonly SetExpectation[]): Wanted {
       : expected.exactly !== undefined || isCount(expected)
   return {
     whole: expectations.some(isWhole),
-    count: expectations.some(({ about, expected }) => about.what === 'sees' && (isCount(expected) || expected.refused)),
+    count: expectations.some(
+      ({ about, expected }) => about.what === 'sees' && (isCount(expected) || expected.refused !== undefined),
+    ),
     mentioned: [...new Set(keys)],
   }
 }

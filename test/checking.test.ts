@@ -1,0 +1,150 @@
+import { expect } from 'chai'
+import fc from 'fast-check'
+import { type Caller, evaluator, expand, fieldSight, lookupIn, type MemoryRecord, permission, printKey, specialise } from 'pachter'
+import { compareRulebooks, countForMany, everyoneIn, explain, mutantsOf, openWorkbench, reachOfAll } from 'pachter/check'
+import { type Engine, engineNames, load, openEngines } from './support/engines.js'
+import { NOW, type World, worlds } from './support/worlds.js'
+
+const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 40)
+const seed = process.env['PACHTER_SEED'] ?? (process.env['CI'] ? '20261123' : undefined)
+const options = { numRuns: WORLDS, ...(seed && { seed: Number(seed) }) }
+
+/** The people of a world as callers: their attributes are the fields of their record of that type. */
+function peopleOf({ rulebook, data }: World) {
+  const { fields } = rulebook.model.tables['people'] as (typeof rulebook.model.tables)[string]
+  const fieldFor = (type: string, item?: string) =>
+    Object.keys(fields).find((name) => fields[name]?.type === type && fields[name].item === item && name !== 'duties')
+  const found = { text: fieldFor('text'), bigInteger: fieldFor('bigInteger'), texts: fieldFor('list', 'text') }
+  const attributes = Object.fromEntries(Object.entries(found).flatMap(([name, field]) => (field ? [[name, field]] : [])))
+  const callers = (data['people'] ?? []).map((person): readonly [string, Caller] => {
+    const own = Object.entries({ id: 'id', ...attributes }).map(([name, field]) => [name, person[field as string]])
+    const present = Object.fromEntries(own.filter(([, value]) => value !== null)) as Caller['attributes']
+    return [String(person['id']), { signedIn: true, roles: person['duties'] as string[], attributes: present }]
+  })
+  return { attributes: attributes as Record<string, string>, callers }
+}
+
+/** The keys of the records that a condition holds of, worked out in memory. */
+function keysWhere({ rulebook, data }: World, table: string, condition: ReturnType<typeof permission>, caller: Caller) {
+  const holds = evaluator(specialise(condition, caller), { caller, now: NOW, lookup: lookupIn(data) })
+  return (data[table] ?? []).filter(holds).map((record) => printKey(rulebook.model, table, record))
+}
+
+describe('checking, on drawn worlds', () => {
+  let engines: readonly Engine[]
+  before(async () => {
+    engines = await openEngines()
+  })
+
+  it(`counts what everyone reaches as asking for each would, on ${engineNames.join(', ')}`, async function () {
+    this.timeout(0)
+    let reached = 0
+    await fc.assert(
+      fc.asyncProperty(worlds(6), async (world) => {
+        const { rulebook } = world
+        const named = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
+        const { attributes, callers } = peopleOf(world)
+        const everyone = everyoneIn(rulebook, { table: 'people', attributes })
+        for (const engine of engines) {
+          await load(engine, rulebook.model, world.data)
+          const bench = openWorkbench({ rules: rulebook, callers: named, store: engine.store, clock: () => NOW })
+          for (const table of ['items', 'boxes']) {
+            const counts = await countForMany(bench, table, bench.names)
+            for (const name of bench.names) {
+              const expected = keysWhere(world, table, permission(rulebook, table, 'list'), bench.caller(name)).length
+              expect(counts.get(name) ?? 0, `${engine.name} ${name}`).to.equal(expected)
+            }
+          }
+          const { reaches } = await reachOfAll(bench, everyone, ['items', 'boxes'])
+          expect(reaches.map(({ key }) => key)).to.have.members(callers.map(([key]) => key))
+          for (const [key, caller] of callers) {
+            const expected = Object.fromEntries(
+              ['items', 'boxes'].map((table) => [
+                table,
+                keysWhere(world, table, permission(rulebook, table, 'list'), caller).length,
+              ]),
+            )
+            reached += Object.values(expected).reduce((sum, each) => sum + each, 0)
+            expect(reaches.find((each) => each.key === key)?.counts, `${engine.name} ${key}`).to.deep.equal(expected)
+          }
+        }
+      }),
+      options,
+    )
+    expect(reached).to.be.greaterThan(WORLDS)
+  })
+
+  it('compares two rulebooks as listing everything under both would', async function () {
+    this.timeout(0)
+    const [engine] = engines
+    let changed = 0
+    await fc.assert(
+      fc.asyncProperty(worlds(2), fc.nat(), async (world, pick) => {
+        const mutants = mutantsOf(world.rulebook).filter(({ change }) => / read | list | tie /.test(change))
+        const after = (mutants[pick % mutants.length] as (typeof mutants)[number]).rulebook
+        await load(engine as Engine, world.rulebook.model, world.data)
+        const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
+        const subject = { rules: world.rulebook, callers, store: (engine as Engine).store, clock: () => NOW }
+        const bench = openWorkbench(subject)
+        const { changes } = await compareRulebooks(bench, after)
+        for (const name of bench.names) {
+          for (const table of ['items', 'boxes']) {
+            const sees = (rules: World['rulebook']) => keysWhere(world, table, permission(rules, table, 'list'), bench.caller(name))
+            const [was, is] = [sees(world.rulebook), sees(after)]
+            const found = changes.find((each) => each.caller === name && each.table === table && each.action === 'list' && !each.field)
+            const differing = (from: string[], to: string[]) => to.filter((key) => !from.includes(key))
+            expect([...(found?.gained.keys ?? [])]).to.have.members(differing(was, is))
+            expect([...(found?.lost.keys ?? [])]).to.have.members(differing(is, was))
+            changed += differing(was, is).length + differing(is, was).length
+            // Of a field, only what is newly shown of records that were open already counts.
+            for (const field of Object.keys(world.rulebook.model.tables[table]?.fields ?? {})) {
+              const shows = (rules: World['rulebook']) => keysWhere(world, table, fieldSight(rules, table, field, 'list'), bench.caller(name))
+              const shown = changes.find((each) => each.caller === name && each.table === table && each.action === 'list' && each.field === field)
+              const both = differing(shows(world.rulebook), shows(after)).filter((key) => was.includes(key) && is.includes(key))
+              expect([...(shown?.gained.keys ?? [])], field).to.have.members(both)
+            }
+          }
+        }
+      }),
+      { ...options, numRuns: 3 * WORLDS },
+    )
+    expect(changed).to.be.greaterThan(0)
+  })
+
+  it('explains each part of a verdict as it is', async function () {
+    this.timeout(0)
+    const [engine] = engines
+    let explained = 0
+    await fc.assert(
+      fc.asyncProperty(worlds(3), async (world) => {
+        await load(engine as Engine, world.rulebook.model, world.data)
+        const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
+        const bench = openWorkbench({ rules: world.rulebook, callers, store: (engine as Engine).store, clock: () => NOW })
+        for (const [at, { table }] of world.attempts.entries()) {
+          const caller = bench.caller(`caller${at}`)
+          for (const record of world.data[table] ?? []) {
+            for (const action of ['list', 'update', 'settle']) {
+              const why = await explain(bench, { caller: `caller${at}`, table, action, key: printKey(world.rulebook.model, table, record) })
+              const holds = evaluatorFor(world, caller)
+              const isOpen = holds(permission(world.rulebook, table, action), record)
+              expect(why.allowed, `${action} ${table} ${String(record['id'])}`).to.equal(isOpen)
+              const granted = why.grants.some((grant) => grant.holds) && !why.denies.some((deny) => deny.holds)
+              if (action === 'list') expect(granted).to.equal(isOpen)
+              for (const { to, when } of why.grants) {
+                for (const part of [...to, ...(when ? [when] : [])]) expect(part.holds).to.equal(part.lacking === 0)
+              }
+              explained += 1
+            }
+          }
+        }
+      }),
+      options,
+    )
+    expect(explained).to.be.greaterThan(WORLDS)
+  })
+})
+
+const evaluatorFor =
+  ({ data, rulebook }: World, caller: Caller) =>
+  (condition: ReturnType<typeof permission>, record: MemoryRecord) =>
+    evaluator(specialise(expand(rulebook, condition), caller), { caller, now: NOW, lookup: lookupIn(data) })(record)
