@@ -24,6 +24,8 @@ const bytes = (text: Fragment): Fragment => sql`BINARY CONVERT(${text} USING utf
 const equal = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
   isText(shape) ? sql`(${left} = ${right} AND ${bytes(left)} = ${bytes(right)})` : sql`${left} = ${right}`
 
+const isValue = ({ pieces }: Fragment): boolean => pieces.length === 1 && typeof pieces[0] !== 'string'
+
 /** An item as JSON has it; JSON compares texts exactly. */
 const asJson = (item: Fragment, shape: Shape): Fragment =>
   isText(shape) ? sql`JSON_QUOTE(CONVERT(${item} USING utf8mb4))` : sql`CAST(${item} AS CHAR)`
@@ -68,7 +70,11 @@ WHERE s.TABLE_SCHEMA = DATABASE() AND s.SEQ_IN_INDEX = 1`,
   lasting: `SELECT t.TABLE_NAME AS "table" FROM information_schema.TABLES t
 LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
 WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
-  itemOf: (item, list, shape) => sql`JSON_CONTAINS(${safeList(list)}, ${asJson(item, shape)})`,
+  itemOf: (item, list, shape) =>
+    // Through a list that is a value, and numbers, the item's own index serves.
+    isValue(list) && ['integer', 'bigInteger'].includes(shape.type)
+      ? sql`${item} IN (SELECT _v.v FROM JSON_TABLE(${list}, '$[*]' COLUMNS (v BIGINT PATH '$')) AS _v)`
+      : sql`JSON_CONTAINS(${safeList(list)}, ${asJson(item, shape)})`,
   overlaps: (left, right) => sql`JSON_OVERLAPS(${safeList(left)}, ${safeList(right)})`,
   includesAll: (left, right) =>
     sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND JSON_CONTAINS(${safeList(left)}, ${safeList(right)}))`,
