@@ -41,7 +41,9 @@ for (const name of names) {
       })
       const text = JSON.stringify({ callers: Object.fromEntries(stated) })
       const file = await openExpectations(bench, text, 'expectations.yaml')
-      const { outcomes, failed } = await timed(`check, ${CALLERS} callers × 4 expectations, ${size}`, name, () => runFile(file))
+      const { outcomes, failed } = await timed(`check, ${CALLERS} callers × 4 expectations, ${size}`, name, () =>
+        runFile(file),
+      )
       console.error(`${name}: ${failed} of ${outcomes.length} do not hold`)
     }
     await database.close()

@@ -1,6 +1,8 @@
 // Draws docs/screenshots from the demo data: what the commands print, and the page. Needs Chromium.
 import { spawnSync } from 'node:child_process'
-import { mkdirSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import Convert from 'ansi-to-html'
 import { chromium } from 'playwright-core'
@@ -10,11 +12,20 @@ import { prepare, run } from './setup.js'
 const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url))
 const demo = fileURLToPath(new URL('../examples/allotment/', import.meta.url))
 const SIZE = { width: 1280, height: 800 }
+/** A rulebook as it was before a change, and expectations that one rule no longer meets, for the pictures. */
+const scratch = mkdtempSync(join(tmpdir(), 'pachter-shots-'))
+const before = join(scratch, 'before.json')
+const wrong = join(scratch, 'expectations.yaml')
+const report = join(scratch, 'report.html')
 const COMMANDS = {
   grid: ['grid', 'entries'],
-  see: ['see', 'entries', '--as', 'nobody', '--as', 'ana', '--as', 'ben', '--as', 'carla', '--as', 'eva'],
+  see: ['see', 'entries', '--differ', '--as', 'nobody', '--as', 'ana', '--as', 'ben', '--as', 'eva', '--limit', '30'],
   counts: ['see'],
+  reach: ['see', '--reach'],
   why: ['why', 'update', 'entries', '7', '--as', 'ben'],
+  try: ['try', 'update', 'entries', '1', '--as', 'ana', '--with', '{ audience: public }'],
+  compare: ['compare', before],
+  check: ['check', wrong],
 }
 
 const { browserOptions } = await tsImport('../test/support/browser.ts', import.meta.url)
@@ -26,18 +37,37 @@ mkdirSync(folder, { recursive: true })
 const browser = await chromium.launch(browserOptions())
 const page = await browser.newPage({ viewport: SIZE })
 
-for (const [name, args] of Object.entries(COMMANDS)) {
-  const { stdout } = spawnSync('node', ['../../dist/cli/main.js', ...args], {
+const pachter = (...args) =>
+  spawnSync('node', ['../../dist/cli/main.js', ...args], {
     cwd: demo,
     encoding: 'utf8',
     env: { ...process.env, FORCE_COLOR: '1' },
-  })
+  }).stdout
+
+const rulebook = JSON.parse(pachter('emit', 'json'))
+rulebook.tables.entries.grants.update[0].to = ['author']
+rulebook.tables.members.grants.read[2].fields = ['name']
+rulebook.tables.jobs.grants.read = rulebook.tables.jobs.grants.read.filter(({ to }) => to[0] !== 'onDuty')
+writeFileSync(before, JSON.stringify(rulebook))
+const expectations = readFileSync(`${demo}expectations.yaml`, 'utf8')
+writeFileSync(
+  wrong,
+  expectations.replace('sees: [1..5]', 'sees: [1..4]').replace('update: [3, 5, 6, 12]', 'update: [3, 5, 6, 12, 20]'),
+)
+
+for (const [name, args] of Object.entries(COMMANDS)) {
+  const stdout = pachter(...args)
   const body = new Convert({ escapeXML: true, fg: '#1c2b23' }).toHtml(stdout)
   await page.setContent(
-    `<body style="margin:16px;background:#fbfaf5"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace">$ pachter ${args.join(' ')}\n\n${body}</pre>`,
+    `<body style="margin:16px;background:#fbfaf5"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace">$ pachter ${args.join(' ').replaceAll(`${scratch}/`, '')}\n\n${body}</pre>`,
   )
   await page.screenshot({ path: `${folder}${name}.png` })
 }
+
+pachter('check', '--mutate', '--report', report)
+await page.goto(`file://${report}`)
+await page.screenshot({ path: `${folder}report.png` })
+rmSync(scratch, { recursive: true })
 
 const server = await serve(0)
 await page.goto(server.address)

@@ -1,7 +1,25 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { type Caller, evaluator, expand, fieldSight, lookupIn, type MemoryRecord, permission, printKey, specialise } from 'pachter'
-import { compareRulebooks, countForMany, everyoneIn, explain, mutantsOf, openWorkbench, reachOfAll } from 'pachter/check'
+import {
+  type Caller,
+  evaluator,
+  expand,
+  fieldSight,
+  lookupIn,
+  type MemoryRecord,
+  permission,
+  printKey,
+  specialise,
+} from 'pachter'
+import {
+  compareRulebooks,
+  countForMany,
+  everyoneIn,
+  explain,
+  mutantsOf,
+  openWorkbench,
+  reachOfAll,
+} from 'pachter/check'
 import { type Engine, engineNames, load, openEngines } from './support/engines.js'
 import { NOW, type World, worlds } from './support/worlds.js'
 
@@ -15,7 +33,9 @@ function peopleOf({ rulebook, data }: World) {
   const fieldFor = (type: string, item?: string) =>
     Object.keys(fields).find((name) => fields[name]?.type === type && fields[name].item === item && name !== 'duties')
   const found = { text: fieldFor('text'), bigInteger: fieldFor('bigInteger'), texts: fieldFor('list', 'text') }
-  const attributes = Object.fromEntries(Object.entries(found).flatMap(([name, field]) => (field ? [[name, field]] : [])))
+  const attributes = Object.fromEntries(
+    Object.entries(found).flatMap(([name, field]) => (field ? [[name, field]] : [])),
+  )
   const callers = (data['people'] ?? []).map((person): readonly [string, Caller] => {
     const own = Object.entries({ id: 'id', ...attributes }).map(([name, field]) => [name, person[field as string]])
     const present = Object.fromEntries(own.filter(([, value]) => value !== null)) as Caller['attributes']
@@ -89,18 +109,27 @@ describe('checking, on drawn worlds', () => {
         const { changes } = await compareRulebooks(bench, after)
         for (const name of bench.names) {
           for (const table of ['items', 'boxes']) {
-            const sees = (rules: World['rulebook']) => keysWhere(world, table, permission(rules, table, 'list'), bench.caller(name))
+            const sees = (rules: World['rulebook']) =>
+              keysWhere(world, table, permission(rules, table, 'list'), bench.caller(name))
             const [was, is] = [sees(world.rulebook), sees(after)]
-            const found = changes.find((each) => each.caller === name && each.table === table && each.action === 'list' && !each.field)
+            const found = changes.find(
+              (each) => each.caller === name && each.table === table && each.action === 'list' && !each.field,
+            )
             const differing = (from: string[], to: string[]) => to.filter((key) => !from.includes(key))
             expect([...(found?.gained.keys ?? [])]).to.have.members(differing(was, is))
             expect([...(found?.lost.keys ?? [])]).to.have.members(differing(is, was))
             changed += differing(was, is).length + differing(is, was).length
             // Of a field, only what is newly shown of records that were open already counts.
             for (const field of Object.keys(world.rulebook.model.tables[table]?.fields ?? {})) {
-              const shows = (rules: World['rulebook']) => keysWhere(world, table, fieldSight(rules, table, field, 'list'), bench.caller(name))
-              const shown = changes.find((each) => each.caller === name && each.table === table && each.action === 'list' && each.field === field)
-              const both = differing(shows(world.rulebook), shows(after)).filter((key) => was.includes(key) && is.includes(key))
+              const shows = (rules: World['rulebook']) =>
+                keysWhere(world, table, fieldSight(rules, table, field, 'list'), bench.caller(name))
+              const shown = changes.find(
+                (each) =>
+                  each.caller === name && each.table === table && each.action === 'list' && each.field === field,
+              )
+              const both = differing(shows(world.rulebook), shows(after)).filter(
+                (key) => was.includes(key) && is.includes(key),
+              )
               expect([...(shown?.gained.keys ?? [])], field).to.have.members(both)
             }
           }
@@ -119,12 +148,22 @@ describe('checking, on drawn worlds', () => {
       fc.asyncProperty(worlds(3), async (world) => {
         await load(engine as Engine, world.rulebook.model, world.data)
         const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
-        const bench = openWorkbench({ rules: world.rulebook, callers, store: (engine as Engine).store, clock: () => NOW })
+        const bench = openWorkbench({
+          rules: world.rulebook,
+          callers,
+          store: (engine as Engine).store,
+          clock: () => NOW,
+        })
         for (const [at, { table }] of world.attempts.entries()) {
           const caller = bench.caller(`caller${at}`)
           for (const record of world.data[table] ?? []) {
             for (const action of ['list', 'update', 'settle']) {
-              const why = await explain(bench, { caller: `caller${at}`, table, action, key: printKey(world.rulebook.model, table, record) })
+              const why = await explain(bench, {
+                caller: `caller${at}`,
+                table,
+                action,
+                key: printKey(world.rulebook.model, table, record),
+              })
               const holds = evaluatorFor(world, caller)
               const isOpen = holds(permission(world.rulebook, table, action), record)
               expect(why.allowed, `${action} ${table} ${String(record['id'])}`).to.equal(isOpen)

@@ -8,17 +8,20 @@ import { readData } from '../examples/allotment/database.js'
 const demo = fileURLToPath(new URL('../examples/allotment', import.meta.url))
 const main = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url))
 
+const quick = ['--config', fileURLToPath(new URL('support/sqlite.config.ts', import.meta.url))]
+
 function pachter(...args: string[]) {
   const { status, stdout, stderr } = spawnSync('node', [main, ...args], { cwd: demo, encoding: 'utf8' })
   return { status, stdout, stderr, data: () => JSON.parse(stdout) as never }
 }
 
 interface Seen {
-  callers: Record<
-    string,
-    { records?: { key: string; access: { may: { update: boolean; delete: boolean } } }[]; refused?: { status: number } }
-  >
+  callers: Record<string, { count?: number; status?: number }>
+  rows: { key: string; access: Record<string, { may: { update: boolean; delete: boolean } } | null> }[]
 }
+
+/** What one of the callers sees, by key. */
+const seenBy = ({ rows }: Seen, name: string) => rows.filter(({ access }) => access[name]).map(({ key }) => key)
 
 describe('the command line on Korenveld', () => {
   it('shows each caller what the data files say by hand, and each something else', async () => {
@@ -33,56 +36,119 @@ describe('the command line on Korenveld', () => {
         (share) => share['entryId'] === entry['id'] && share['memberId'] === member && isOpen(share['until']),
       ) ||
       rows('plots').some((plot) => plot['id'] === entry['plotId'] && plot['holderId'] === member)
-    const { callers } = pachter('see', 'entries', '--json').data() as Seen
+    const seen = pachter('see', 'entries', '--json').data() as Seen
+    const { callers, rows: shown } = seen
     const ids = { nobody: 0, ana: 1, ben: 2, carla: 3, dirk: 4, eva: 5, noor: 25 }
     expect(Object.keys(callers)).to.deep.equal(Object.keys(ids))
     for (const [name, member] of Object.entries(ids)) {
       const expected = rows('entries')
         .filter(sees(member))
         .map((entry) => String(entry['id']))
-      const seen = callers[name]?.records ?? []
-      expect(
-        seen.map(({ key }) => key),
-        name,
-      ).to.deep.equal(expected)
-      for (const { key, access } of seen) {
+      expect(seenBy(seen, name), name).to.deep.equal(expected)
+      expect(callers[name]).to.deep.equal({ count: expected.length })
+      for (const { key, access } of shown) {
         const mine = rows('entries').some((entry) => String(entry['id']) === key && entry['authorId'] === member)
-        expect(access.may.delete, `${name} ${key}`).to.equal(mine || name === 'eva')
+        const may = access[name]?.may.delete ?? false
+        expect(may, `${name} ${key}`).to.equal(expected.includes(key) && (mine || name === 'eva'))
       }
     }
-    const views = Object.values(callers).map(({ records }) => JSON.stringify(records))
+    const views = Object.keys(ids).map((name) => JSON.stringify(shown.map(({ access }) => access[name])))
     expect(new Set(views).size).to.equal(views.length)
   })
 
   it('shows carla the jobs of her site, and everyone else only theirs', async () => {
     const jobs = (await readData())['jobs'] as { id: number; siteId: number; reporterId: number; assigneeId: number }[]
-    const { callers } = pachter(
-      'see',
-      'jobs',
-      '--as',
-      'carla',
-      '--as',
-      'noor',
-      '--as',
-      'nobody',
-      '--json',
-    ).data() as Seen
+    const seen = pachter('see', 'jobs', '--as', 'carla', '--as', 'noor', '--as', 'nobody', '--json').data() as Seen
     const expected = jobs.filter((job) => job.siteId === 1 || job.reporterId === 3 || job.assigneeId === 3)
-    expect(callers['carla']?.records?.map(({ key }) => key)).to.deep.equal(expected.map(({ id }) => String(id)))
-    expect(callers['noor']?.records).to.deep.equal([])
-    expect(callers['nobody']?.refused).to.include({ status: 401 })
+    expect(seenBy(seen, 'carla')).to.deep.equal(expected.map(({ id }) => String(id)))
+    expect(seen.callers['noor']).to.deep.equal({ count: 0 })
+    expect(seen.callers['nobody']).to.include({ status: 401 })
   })
 
   it('prints for people', () => {
     expect(pachter('see', '--as', 'dirk').stdout).to.match(/rents +25/)
-    expect(pachter('see', 'entries', '--as', 'ben').stdout).to.match(/What the frost took +RU- {2}reader/)
+    expect(pachter('see', 'entries', '--as', 'ben').stdout).to.match(/What the frost took +RU- +reader/)
     const grid = pachter('grid', 'jobs').stdout
     expect(grid).to.match(/assignee +yes +· +details, status +·/)
     expect(grid).to.match(/no update, no delete where row.status is 'done': “A finished job/)
     const why = pachter('why', 'update', 'entries', '7', '--as', 'ben').stdout
     expect(why).to.match(/No: ben may not update entries 7/)
-    expect(why).to.match(/told \(404\)[^]*row.authorId = 3[^]*cannot see it[^]*no +reader +some entryShares/)
-    expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben').stdout).to.match(/Yes[^]*yes sharedWith/)
+    expect(why).to.match(
+      /told \(404\)[^]*row.authorId = 3[^]*cannot see it[^]*no +reader +some entryShares[^]*but entryShares 7, 2.until is 2026-06-01/,
+    )
+    expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben').stdout).to.match(
+      /Yes[^]*yes +sharedWith[^]*since row.memberId is 2/,
+    )
+  })
+
+  it('shows what differs, what is hidden, pages of it, and how much everyone reaches', async () => {
+    const of = (...args: string[]) => pachter('see', ...args, '--json', ...quick).data() as Seen & { more: boolean }
+    const keys = (...args: string[]) => of(...args).rows.map(({ key }) => key)
+    expect(keys('plots', '--differ', '--as', 'nobody', '--as', 'ana')).to.deep.equal(['1', '30'])
+    expect(keys('rents', '--as', 'ana')).to.deep.equal(['1', '25'])
+    expect(keys('rents', '--as', 'ana', '--hidden')).to.have.length(25)
+    const page = [
+      'rents',
+      '--as',
+      'dirk',
+      '--where',
+      'year=2026',
+      '--where',
+      'amountCents>4500',
+      '--sort',
+      'id descending',
+    ]
+    const all = keys(...page)
+    expect(all).to.deep.equal([...all].sort((left, right) => Number(right) - Number(left)))
+    expect([...keys(...page, '--limit', '3'), ...keys(...page, '--offset', '3')]).to.deep.equal(all)
+    expect(of(...page, '--limit', '3').more).to.equal(true)
+    const rents = (await readData())['rents'] as { id: number; paidAt: Date | null }[]
+    const unpaid = rents.filter(({ paidAt }) => paidAt === null).map(({ id }) => String(id))
+    expect(keys('rents', '--as', 'dirk', '--where', 'paidAt=')).to.deep.equal(unpaid)
+    const { reaches, open } = pachter('see', '--reach', '--json', ...quick).data() as unknown as {
+      open: Record<string, number>
+      reaches: { key: string; counts: Record<string, number>; own: number }[]
+    }
+    const { tables } = pachter('see', '--json', ...quick).data() as unknown as {
+      tables: Record<string, Seen['callers']>
+    }
+    for (const [name, member] of Object.entries({ ana: '1', ben: '2', carla: '3', dirk: '4', eva: '5', noor: '25' })) {
+      const counts = Object.fromEntries(Object.entries(tables).map(([table, seen]) => [table, seen[name]?.count]))
+      expect(reaches.find(({ key }) => key === member)?.counts, name).to.deep.equal(counts)
+    }
+    expect(reaches.map(({ own }) => own)).to.deep.equal(reaches.map(({ own }) => own).sort((a, b) => b - a))
+    expect(open).to.include({ sites: 3, rents: 0 })
+  })
+
+  it('explains a field, and shows what a write would do', () => {
+    const hidden = pachter('why', 'read', 'members', '3', 'email', '--as', 'ben', ...quick).stdout
+    expect(hidden).to.match(
+      /^No: ben may not see email of members 3 “Carla[^]*no +self +row.id is caller.id[^]*\(no\) signed in/,
+    )
+    expect(pachter('why', 'read', 'members', '2', 'email', '--as', 'ben', ...quick).stdout).to.match(
+      /^Yes: ben may see email/,
+    )
+    expect(pachter('why', 'update', 'entries', '1', 'authorId', '--as', 'ana', ...quick).stdout).to.match(
+      /^No: ana may not/,
+    )
+    const denied = pachter('why', 'delete', 'rents', '1', '--as', 'ana', ...quick).stdout
+    expect(denied).to.match(/stops it paid: row.paidAt is set, except role treasurer[^]*row.paidAt is 2026-01-02/)
+    const opened = pachter(
+      'try',
+      'update',
+      'entries',
+      '1',
+      '--as',
+      'ana',
+      '--with',
+      '{ audience: public }',
+      ...quick,
+    ).stdout
+    expect(opened).to.match(/^It would be done[^]*audience +'private' +'public'[^]*gain sight \(5\): nobody, carla/)
+    expect(opened).to.match(/of the 25 in members before, by 25 after[^]*taken back/)
+    const refused = pachter('try', 'update', 'entries', '45', '--as', 'ben', '--with', '{"title": "Mine"}', ...quick)
+    expect(refused.stdout).to.match(/^It would be refused \(404\)[^]*There is no such record/)
+    expect(refused.status).to.equal(0)
   })
 
   it('emits the rulebook, and the filter for each database with its values apart', () => {
@@ -108,13 +174,31 @@ describe('the command line on Korenveld', () => {
       [['grid', 'entrys'], /no table "entrys"/],
       [['why', 'read', 'entries', '999', '--as', 'ben'], /no record 999 in entries; there is 1; 2; .*… 45/],
       [['why', 'read', 'entries', 'x', '--as', 'ben'], /id must be an integer/],
-      [['why', 'read', 'entryShares', '1', '--as', 'ben'], /entryId,memberId/],
+      [['why', 'read', 'entryShares', '1', '--as', 'ben'], /entryId, memberId/],
       [['why', 'paint', 'entries', '1', '--as', 'ben'], /no action "paint" on a record; there is read, list/],
       [['why', 'read', 'entries', '1'], /Name one caller with --as/],
       [['see', '--config', 'nowhere.ts'], /no nowhere.ts here/],
       [['see', '--config', 'model.ts'], /has to export/],
       [['emit', 'sql', 'jobs', '--action', 'paint'], /no action "paint" in jobs; there is read/],
       [['sea'], /unknown command 'sea'/],
+      [['see', '--differ'], /Name a table/],
+      [['see', '--reach', '--as', 'ana'], /--reach is about all callers/],
+      [['see', 'entries', '--where', 'colour=red'], /no field "colour" in entries/],
+      [['see', 'entries', '--where', 'audience~x'], /is no filter; write field=value/],
+      [['see', 'rents', '--where', 'year=soon'], /year must be an integer/],
+      [['see', 'entries', '--limit', 'few'], /whole number/],
+      [['why', 'read', 'entries', '1', 'colour', '--as', 'ben'], /no field "colour" in entries/],
+      [['try', 'read', 'entries', '1', '--as', 'ben'], /no action "read" to try in entries; there is create, update/],
+      [['try', 'update', 'entries', '--as', 'ben'], /Name the record/],
+      [['try', 'create', 'entries', '1', '--as', 'ben'], /A create has no key/],
+      [['try', 'update', 'entries', '1', '--as', 'ben', '--with', '{ title'], /--with takes values by field/],
+      [['try', 'delete', 'entries', '1', '--as', 'ben', '--with', '{}'], /delete takes no values/],
+      [['check', 'nowhere.yaml'], /no nowhere.yaml; write it/],
+      [['check', '--mutate', '--format', 'tap'], /--format tap is about expectations alone/],
+      [['compare'], /Name what to compare with/],
+      [['compare', 'nowhere.json'], /no nowhere.json here/],
+      [['compare', 'model.ts'], /exports no rules/],
+      [['compare', '--since', 'no-such-revision'], /no revision "no-such-revision"/],
     ]
     for (const [args, message] of wrong) {
       const { status, stdout, stderr } = pachter(...args)

@@ -1,5 +1,5 @@
 import { type Access, RefusedError } from '../decide/index.js'
-import { InputError, PachterError } from '../model/index.js'
+import { PachterError } from '../model/index.js'
 import type { UntypedStore } from '../store/index.js'
 import { listKeys } from './expectations/index.js'
 
@@ -25,12 +25,12 @@ export type KeyGiven = unknown
 export interface AnyStore {
   list(table: never, options?: never): Promise<readonly object[]>
   get(table: never, key: never, options?: never): Promise<object>
-  transaction(work: (inside: never) => Promise<unknown>): Promise<unknown>
+  transaction(work: never): Promise<unknown>
 }
 
 const untyped = (store: AnyStore): UntypedStore => store as unknown as UntypedStore
 
-/** A refusal as it is expected; what is left out may be anything. */
+/** A refusal as it is expected; what is left out may be anything, but that values do not fit (422) has to be stated. */
 export interface RefusalExpected {
   /** The values of a create, an update or an own action. */
   readonly values?: Readonly<Record<string, unknown>>
@@ -120,6 +120,12 @@ export async function assertRefused(
   const refusal = await attempt(store, action, table, key, values)
   const what = subject(action, table, key)
   if (!refusal) throw new ExpectationFailedError(`${what} should be refused, and is allowed.`)
+  if (status === undefined && refusal.status === 422) {
+    // It may be a slip in the test: a key or a value of the wrong type.
+    throw new ExpectationFailedError(
+      `${what} is refused for what was given, which counts with status 422 only: ${refusal.message}`,
+    )
+  }
   if (status !== undefined && refusal.status !== status) {
     const text = `${what} should be refused with ${status}, and is with ${refusal.status}: ${refusal.message}`
     throw new ExpectationFailedError(text, refusal.status, status)
@@ -184,7 +190,6 @@ async function attempt(
     const { status, message } = error as { readonly status?: number; readonly message: string }
     // A mistake in the test itself, such as an unknown table, is no refusal.
     if (!(error instanceof PachterError) || status === undefined) throw error
-    if (error instanceof InputError && Object.hasOwn(error.fields, 'key')) throw error
     return { status, message }
   }
 }

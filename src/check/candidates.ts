@@ -1,7 +1,16 @@
 import type { MemoryRecord } from '../decide/index.js'
 import { accepts, type FieldData, isMissing, printKey, tableOf } from '../model/index.js'
-import { changesRecord, covers, type FieldCheck, type Grant, type Rulebook, rulesOf, stampsFor } from '../rules/index.js'
+import {
+  changesRecord,
+  covers,
+  type FieldCheck,
+  type Grant,
+  type Rulebook,
+  rulesOf,
+  stampsFor,
+} from '../rules/index.js'
 import type { Attempt } from './expectations/index.js'
+import { omit } from './omit.js'
 
 /** So many records of a table, and values of a field, are made candidates of. */
 const RECORDS = 25
@@ -43,7 +52,8 @@ export function* candidates(
   // Those who have signed in come first: what is done tells more than what is refused.
   for (const action of actions ?? all) {
     for (const caller of callers) {
-      const made = action === 'create' ? creates(rulebook, table, records, now) : changes(rulebook, table, action, records, now)
+      const made =
+        action === 'create' ? creates(rulebook, table, records, now) : changes(rulebook, table, action, records, now)
       for (const { key, values } of made) yield { caller, table, action, values, ...(key !== undefined && { key }) }
     }
   }
@@ -82,8 +92,7 @@ function* createsLike(
   const plain = Object.fromEntries(given.filter((name) => !isMissing(of(name))).map((name) => [name, of(name)]))
   yield { values: plain }
   for (const name of Object.keys(plain)) {
-    const { [name]: _, ...less } = plain
-    yield { values: less }
+    yield { values: omit(plain, name) }
     const edges = edgeValues(fields[name] as FieldData, rules.checks.fields[name] ?? {}, now)
     const others = fields[name]?.references ? [...new Set(records.map((each) => each[name]))].slice(0, VALUES) : []
     for (const value of [...edges, ...others]) if (value !== undefined) yield { values: { ...plain, [name]: value } }
@@ -103,7 +112,9 @@ function* changes(
   const { fields, key } = tableOf(rulebook.model, table)
   const rules = rulesOf(rulebook, table)
   const names = Object.keys(fields).filter((name) => !key.includes(name))
-  const values = new Map(names.map((name) => [name, [...new Set(records.map((record) => record[name]))].slice(0, VALUES)]))
+  const values = new Map(
+    names.map((name) => [name, [...new Set(records.map((record) => record[name]))].slice(0, VALUES)]),
+  )
   for (const record of records.slice(0, RECORDS)) {
     const named = { key: printKey(rulebook.model, table, record) }
     if (action !== 'update') yield { ...named, values: {} }

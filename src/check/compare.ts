@@ -76,7 +76,10 @@ export async function compareRulebooks(
         const found =
           name.action === 'create'
             ? createChange(from, to)
-            : { gained: await difference(bench, table, who, to, from), lost: await difference(bench, table, who, from, to) }
+            : {
+                gained: await difference(bench, table, who, to, from),
+                lost: await difference(bench, table, who, from, to),
+              }
         if (found.gained.count + found.lost.count > 0) changes.push({ ...change, ...found })
       }
     }
@@ -103,7 +106,9 @@ function respectsOf(
   table: string,
 ): readonly (readonly [Respect, Condition, Condition])[] {
   const actions = [rulesOf(before, table), rulesOf(after, table)].flatMap((rules) => rules.actions)
-  const fields = Object.keys(tableOf(before.model, table).fields).filter((name) => name in tableOf(after.model, table).fields)
+  const fields = Object.keys(tableOf(before.model, table).fields).filter(
+    (name) => name in tableOf(after.model, table).fields,
+  )
   const respects: readonly Respect[] = [
     { action: 'list' },
     ...fields.map((field) => ({ action: 'list', field })),
@@ -114,7 +119,10 @@ function respectsOf(
   ]
   // A field counts where the record was open before: of those that are gained, all is new.
   const bothOpen = new Map(
-    ['list', 'update'].map((action) => [action, all(conditionFor(before, table, { action }), conditionFor(after, table, { action }))]),
+    ['list', 'update'].map((action) => [
+      action,
+      all(conditionFor(before, table, { action }), conditionFor(after, table, { action })),
+    ]),
   )
   return respects.flatMap((respect) => {
     const [from, to] = [conditionFor(before, table, respect), conditionFor(after, table, respect)]
@@ -130,7 +138,10 @@ function conditionFor(rulebook: Rulebook, table: string, { action, field }: Resp
   if (action === 'create') return createPermission(rulebook, table, [])
   const isOwn = !['list', 'update', 'delete'].includes(action)
   if (isOwn && !rules.actions.includes(action)) return any()
-  const open = all(permission(rulebook, table, 'list'), ...(action === 'list' ? [] : [permission(rulebook, table, action)]))
+  const open = all(
+    permission(rulebook, table, 'list'),
+    ...(action === 'list' ? [] : [permission(rulebook, table, action)]),
+  )
   if (field === undefined) return open
   if (action === 'list') return all(open, fieldSight(rulebook, table, field, 'list'))
   if (isFixed(rulebook, table, action, field)) return any()

@@ -23,6 +23,7 @@ import { readData } from './data.js'
 import { type Element, elementsOf, type Supposed } from './elements.js'
 import type { Aspect, Expectation, SetExpectation, TryExpectation } from './expectations/index.js'
 import { isTrueOf } from './expectations/sets.js'
+import { omit } from './omit.js'
 import type { Workbench } from './workbench.js'
 
 /** How often one thing in the rules decided what was expected. */
@@ -135,7 +136,9 @@ function countTry(bench: Workbench, expected: TryExpectation, data: Data, counts
     const rules = rulesOf(rulebook, inquiry.table)
     const changed = change(facts)
     const sight = allowance(rules, 'get')((id) => id === SIGHT || changed(id))
-    const { status, fields, invalid } = verdictFrom({ ...inquiry, rulebook }, (id) => (id === SIGHT ? sight : changed(id)))
+    const { status, fields, invalid } = verdictFrom({ ...inquiry, rulebook }, (id) =>
+      id === SIGHT ? sight : changed(id),
+    )
     return JSON.stringify([status, Object.keys(fields), Object.keys(invalid)])
   }
   const is = outcome({ rulebook: inquiry.rulebook, facts: (same) => same })
@@ -156,7 +159,8 @@ function askTry(bench: Workbench, rulebook: Rulebook, expected: TryExpectation, 
     if (!record) return undefined
     const changes = action === 'delete' ? {} : { fields: Object.keys(given) }
     const inquiry: Inquiry = { rulebook, table, action, caller, ...changes }
-    const stamps = action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, given), caller, now)
+    const stamps =
+      action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, given), caller, now)
     const world = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...given } }
     return { inquiry, facts: answer(questionsFor([inquiry]), record, world) }
   } catch (error) {
@@ -204,13 +208,12 @@ function checksOf(rules: TableRules): readonly PlacedCheck[] {
   const { checks } = rules
   const ofFields = Object.entries(checks.fields).flatMap(([field, check]) =>
     (Object.keys(check) as (keyof typeof check)[]).map((part): PlacedCheck => {
-      const { [part]: _, ...others } = check
-      const fields = { ...checks.fields, [field]: others }
+      const fields = { ...checks.fields, [field]: omit(check, part) }
       return { name: `${part} of ${field}`, fields: [field], without: { ...rules, checks: { ...checks, fields } } }
     }),
   )
   const ofRecords = Object.entries(checks.records).map(([name, { fields }]): PlacedCheck => {
-    const { [name]: _, ...records } = checks.records
+    const records = omit(checks.records, name)
     return { name, fields, without: { ...rules, checks: { ...checks, records } } }
   })
   return [...ofFields, ...ofRecords]

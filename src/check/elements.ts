@@ -43,7 +43,8 @@ export function elementsOf(rulebook: Rulebook, table: string): readonly Element[
     }),
   )
   const denies = Object.entries(rules.denies).flatMap(([name, deny]): Element[] => {
-    const exempting = (except: Deny['except']) => byRules({ ...rules, denies: { ...rules.denies, [name]: { ...deny, except } } })
+    const exempting = (except: Deny['except']) =>
+      byRules({ ...rules, denies: { ...rules.denies, [name]: { ...deny, except } } })
     const exemption = { held: exempting([always]), failed: exempting([]) }
     return [
       { table, kind: 'deny', name, held: byFact([denyId(name)], true), failed: byFact([denyId(name)], false) },
@@ -56,18 +57,33 @@ export function elementsOf(rulebook: Rulebook, table: string): readonly Element[
 function grantElements(
   table: string,
   name: string,
-  grant: Grant & { readonly action: string; readonly index: number },
+  { action, index, ...grant }: Grant & { readonly action: string; readonly index: number },
   instead: (changed: Grant) => Supposed,
   byFact: (ids: readonly string[], is: boolean) => Supposed,
 ): readonly Element[] {
-  const { action: _, index: __, when, ...plain } = grant
-  const { fields, ...unlimited } = plain
+  const { when, fields, ...unlimited } = grant
+  const placed = { ...grant, action, index }
   const withWhen = when ? { when } : {}
-  const whenIds = [whenId(grant), whenId(grant, 'after')]
+  const withFields = fields ? { fields } : {}
+  const whenIds = [whenId(placed), whenId(placed, 'after')]
   return [
-    { table, kind: 'grant', name, held: instead({ ...plain, to: [always] }), failed: instead({ ...plain, to: [] }) },
+    {
+      table,
+      kind: 'grant',
+      name,
+      held: instead({ ...unlimited, ...withFields, to: [always] }),
+      failed: instead({ ...unlimited, ...withFields, to: [] }),
+    },
     ...(when
-      ? [{ table, kind: 'condition' as const, name: `of ${name}`, held: byFact(whenIds, true), failed: byFact(whenIds, false) }]
+      ? [
+          {
+            table,
+            kind: 'condition' as const,
+            name: `of ${name}`,
+            held: byFact(whenIds, true),
+            failed: byFact(whenIds, false),
+          },
+        ]
       : []),
     ...(fields
       ? [

@@ -61,7 +61,9 @@ export async function openFixture(
   const records =
     typeof source === 'string' || source instanceof URL ? await readRecords(model, source) : checkRecords(model, source)
   const { store, close } = await OPEN[engine]().catch((error: unknown) => {
-    throw new FixtureError(`A fixture in ${engine} takes its package, which cannot be loaded: ${(error as Error).message}`)
+    throw new FixtureError(
+      `A fixture in ${engine} takes its package, which cannot be loaded: ${(error as Error).message}`,
+    )
   })
   for (const statement of createTables(model, store.dialect)) await store.query(statement, [])
   await store.transaction(async (connection) => {
@@ -161,7 +163,8 @@ function checkRecord(model: ModelData, table: string, record: MemoryRecord, at: 
     const field = fields[name]
     const value = field && !isMissing(plain) && !(plain instanceof Date) ? fromPlain(field, plain as PlainValue) : plain
     if (!field) problems[name] = `of record ${at + 1} is not a field`
-    else if (!isMissing(value) && !accepts(field, value)) problems[name] = `of record ${at + 1} must be ${describeType(field)}`
+    else if (!isMissing(value) && !accepts(field, value))
+      problems[name] = `of record ${at + 1} must be ${describeType(field)}`
     return [name, value ?? null] as const
   })
   if (Object.keys(problems).length > 0) throw new InputError(table, problems)

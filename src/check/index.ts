@@ -5,7 +5,15 @@ export { type DenyReason, explain, type Explanation, type GrantReason, type Part
 export { writeValue } from './trace.js'
 export { attributesOf, chooseCallers, openWorkbench, type Subject, type Workbench } from './workbench.js'
 export { everyoneIn, type Reach, type ReachOfAll, reachOfAll, whoSees, countForMany } from './reach.js'
-export { seeCounts, type SeenCounts, type SeenRow, type SeenTable, type SeeOptions, seeTable, type Sight } from './see.js'
+export {
+  seeCounts,
+  type SeenCounts,
+  type SeenRow,
+  type SeenTable,
+  type SeeOptions,
+  seeTable,
+  type Sight,
+} from './see.js'
 export { type CheckReport, type CheckResult, openExpectations, type ReadFile, runFile } from './check.js'
 export { type Change, compareRulebooks, type Comparison, type SomeRecords } from './compare.js'
 export { mutate, type Mutation, type Survivor } from './mutate.js'

@@ -14,7 +14,8 @@ export function keyAmong(model: ModelData, table: string, keys: readonly string[
   const { key } = tableOf(model, table)
   const parsed = keys.map((each) => parseKey(model, table, each))
   // Every database finds an OR of equalities through an index; a list as one value, not all.
-  return (row) => any(...parsed.map((each) => all(...key.map((name) => (row as AnyRow)[name]?.is(each[name]) ?? any()))))
+  return (row) =>
+    any(...parsed.map((each) => all(...key.map((name) => (row as AnyRow)[name]?.is(each[name]) ?? any()))))
 }
 
 /** Cuts a list into pieces that one query can ask about. */
@@ -23,7 +24,11 @@ export function inBatches<T>(all: readonly T[], size = AT_ONCE): readonly (reado
 }
 
 /** Those of these keys that no record has. */
-export async function missingKeys(bench: Workbench, table: string, keys: readonly string[]): Promise<readonly string[]> {
+export async function missingKeys(
+  bench: Workbench,
+  table: string,
+  keys: readonly string[],
+): Promise<readonly string[]> {
   const { model } = bench.rulebook
   const there = new Set<string>()
   for (const batch of inBatches(keys)) {

@@ -2,6 +2,7 @@ import { always, type Condition, contains, never, print } from '../condition/ind
 import { whoName } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { type Action, type Grant, isFixed, type Rulebook, rulesOf, type TableRules } from '../rules/index.js'
+import { omit } from './omit.js'
 
 /** A rulebook in which one thing was changed. */
 export interface Mutant {
@@ -115,13 +116,14 @@ function grantVariants(
   grant: Grant,
 ): readonly Variant<Grant | undefined>[] {
   const { to, when, after } = grant
-  const { when: _w, ...withoutWhen } = grant
-  const { after: _a, ...withoutAfter } = grant
   return [
     ...(to.length === 1 ? [{ text: `to ${whoName(to[0] as never)} forgotten`, of: undefined }] : []),
     ...to.flatMap((who, at) => [
       ...(to.length > 1 ? [{ text: `without ${whoName(who)}`, of: { ...grant, to: to.toSpliced(at, 1) } }] : []),
-      ...wider(who).map(({ text, of }) => ({ text: `to ${whoName(who)} ${text}`, of: { ...grant, to: to.with(at, of) } })),
+      ...wider(who).map(({ text, of }) => ({
+        text: `to ${whoName(who)} ${text}`,
+        of: { ...grant, to: to.with(at, of) },
+      })),
       ...(typeof who === 'string' ? [] : conditionVariants(who)).map(({ text, of }) => ({
         text: `to ${whoName(who)} ${text}`,
         of: { ...grant, to: to.with(at, of) },
@@ -129,11 +131,11 @@ function grantVariants(
     ]),
     ...(when
       ? [
-          { text: `without its condition “${print(when)}”`, of: withoutWhen },
+          { text: `without its condition “${print(when)}”`, of: omit(grant, 'when') },
           ...conditionVariants(when).map(({ text, of }) => ({ text, of: { ...grant, when: of } })),
         ]
       : []),
-    ...(after ? [{ text: 'without its condition afterwards', of: withoutAfter }] : []),
+    ...(after ? [{ text: 'without its condition afterwards', of: omit(grant, 'after') }] : []),
     ...fieldVariants(rulebook, table, action, grant),
   ]
 }
@@ -155,19 +157,21 @@ function fieldVariants(rulebook: Rulebook, table: string, action: Action, grant:
   const who = grant.to.map(whoName).join(', ')
   return [
     ...missing.map((name) => ({ text: `to ${who} also for ${name}`, of: { ...grant, fields: [...fields, name] } })),
-    ...fields.map((name, at) => ({ text: `to ${who} not for ${name}`, of: { ...grant, fields: fields.toSpliced(at, 1) } })),
+    ...fields.map((name, at) => ({
+      text: `to ${who} not for ${name}`,
+      of: { ...grant, fields: fields.toSpliced(at, 1) },
+    })),
   ]
 }
 
 function denyVariants(rules: TableRules): readonly Variant<TableRules>[] {
   return Object.entries(rules.denies).flatMap(([name, deny]) => {
-    const { [name]: _, ...others } = rules.denies
     const changed = (text: string, of: Partial<typeof deny>) => ({
       text: `deny ${name} ${text}`,
       of: { ...rules, denies: { ...rules.denies, [name]: { ...deny, ...of } } },
     })
     return [
-      { text: `deny ${name} forgotten`, of: { ...rules, denies: others } },
+      { text: `deny ${name} forgotten`, of: { ...rules, denies: omit(rules.denies, name) } },
       ...(deny.on.length > 1 ? deny.on.map((on, at) => changed(`not on ${on}`, { on: deny.on.toSpliced(at, 1) })) : []),
       ...deny.except.map((who, at) => changed(`also for ${whoName(who)}`, { except: deny.except.toSpliced(at, 1) })),
       ...conditionVariants(deny.when).map(({ text, of }) => changed(text, { when: of })),
@@ -178,8 +182,12 @@ function denyVariants(rules: TableRules): readonly Variant<TableRules>[] {
 function stampVariants(rules: TableRules): readonly Variant<TableRules>[] {
   return Object.entries(rules.stamps).flatMap(([action, stamps]) =>
     Object.keys(stamps).map((field) => {
-      const { [field]: _, ...others } = stamps
-      return { text: `${action} does not set ${field}`, action, of: { ...rules, stamps: { ...rules.stamps, [action]: others } } }
+      const others = omit(stamps, field)
+      return {
+        text: `${action} does not set ${field}`,
+        action,
+        of: { ...rules, stamps: { ...rules.stamps, [action]: others } },
+      }
     }),
   )
 }
@@ -188,12 +196,15 @@ function checkVariants(rules: TableRules): readonly Variant<TableRules>[] {
   const { checks } = rules
   const ofFields = Object.entries(checks.fields).flatMap(([field, check]) =>
     (Object.keys(check) as (keyof typeof check)[]).map((part) => {
-      const { [part]: _, ...others } = check
-      return { text: `check ${part} of ${field} forgotten`, of: { ...rules, checks: { ...checks, fields: { ...checks.fields, [field]: others } } } }
+      const others = omit(check, part)
+      return {
+        text: `check ${part} of ${field} forgotten`,
+        of: { ...rules, checks: { ...checks, fields: { ...checks.fields, [field]: others } } },
+      }
     }),
   )
   const ofRecords = Object.entries(checks.records).flatMap(([name, check]) => {
-    const { [name]: _, ...others } = checks.records
+    const others = omit(checks.records, name)
     return [
       { text: `check ${name} forgotten`, of: { ...rules, checks: { ...checks, records: others } } },
       ...conditionVariants(check.that).map(({ text, of }) => ({
@@ -222,7 +233,10 @@ function conditionsOf(rules: TableRules | undefined): readonly Condition[] {
   return [
     ...Object.values(rules.ties),
     ...grants.flatMap(({ to, when, after }) => [...to, when, after]).filter((each) => typeof each === 'object'),
-    ...Object.values(rules.denies).flatMap(({ when, except }) => [when, ...except.filter((each) => typeof each === 'object')]),
+    ...Object.values(rules.denies).flatMap(({ when, except }) => [
+      when,
+      ...except.filter((each) => typeof each === 'object'),
+    ]),
     ...Object.values(rules.checks.records).map(({ that }) => that),
   ]
 }

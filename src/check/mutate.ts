@@ -48,7 +48,12 @@ export async function mutate(
     if (!(await isNoticed(changed, [...own, ...others]))) {
       const reason = accepted.find(({ change }) => change === mutant.change)?.reason
       const suggestion = reason === undefined ? await suggest(mutant) : ''
-      unnoticed.push({ table: mutant.table, change: mutant.change, suggestion, ...(reason !== undefined && { reason }) })
+      unnoticed.push({
+        table: mutant.table,
+        change: mutant.change,
+        suggestion,
+        ...(reason !== undefined && { reason }),
+      })
     }
     onProgress(at + 1)
   }

@@ -1,6 +1,15 @@
 import { stringify } from 'yaml'
 import { type Data, decide, type MemoryRecord } from '../decide/index.js'
-import { InputError, type KeyValues, parseKey, type PlainValue, tableOf, toPlain, type Value, isMissing } from '../model/index.js'
+import {
+  InputError,
+  type KeyValues,
+  parseKey,
+  type PlainValue,
+  tableOf,
+  toPlain,
+  type Value,
+  isMissing,
+} from '../model/index.js'
 import { changesRecord, type Rulebook, rulesOf } from '../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from './compare.js'
@@ -25,7 +34,10 @@ export function suggester(bench: Workbench): Suggest {
     const change = changes.find(({ action }) => action !== 'create')
     if (change) return written(change.caller, change.table, statementOf(change))
     const found = await searchWrite(bench, mutant, await (data ??= readData(bench).catch(() => undefined)))
-    return found ?? 'Nothing that the callers do to these records tells the difference: add a caller or a record on which it decides.'
+    return (
+      found ??
+      'Nothing that the callers do to these records tells the difference: add a caller or a record on which it decides.'
+    )
   }
 }
 
@@ -36,15 +48,23 @@ function statementOf({ action, field, gained, lost }: Change): object {
   const widens = gained.count > 0
   const keys = (widens ? gained : lost).keys.slice(0, 1)
   const [closed, open] = [{ noneOf: keys }, { atLeast: keys }]
-  if (action === 'list') return field === undefined ? { sees: widens ? closed : open } : { hidden: { [field]: widens ? open : closed } }
-  return field === undefined ? { may: { [action]: widens ? closed : open } } : { changes: { [field]: widens ? closed : open } }
+  if (action === 'list')
+    return field === undefined ? { sees: widens ? closed : open } : { hidden: { [field]: widens ? open : closed } }
+  return field === undefined
+    ? { may: { [action]: widens ? closed : open } }
+    : { changes: { [field]: widens ? closed : open } }
 }
 
 /** A write that comes out otherwise under the changed rules; found in memory, and tried on the database. */
-async function searchWrite(bench: Workbench, { table, rulebook, action }: Mutant, data: Data | undefined): Promise<string | undefined> {
+async function searchWrite(
+  bench: Workbench,
+  { table, rulebook, action }: Mutant,
+  data: Data | undefined,
+): Promise<string | undefined> {
   if (!data) return undefined
   const changed = bench.instead({ rules: rulebook })
-  const stamps = JSON.stringify(rulesOf(rulebook, table).stamps) !== JSON.stringify(rulesOf(bench.rulebook, table).stamps)
+  const stamps =
+    JSON.stringify(rulesOf(rulebook, table).stamps) !== JSON.stringify(rulesOf(bench.rulebook, table).stamps)
   const now = bench.clock()
   let [decided, tried] = [0, 0]
   const isRead = action !== undefined && ['read', 'list', 'get'].includes(action)
@@ -91,21 +111,31 @@ const findRecord = (rulebook: Rulebook, table: string, key: KeyValues, data: Dat
 /** The try as it could stand in a file, where it comes out otherwise under the changed rules. */
 async function asExpected(bench: Workbench, changed: Workbench, attempt: Attempt): Promise<object | undefined> {
   const { table, action, key, values } = attempt
-  const [is, would] = [await tryWrite(bench, attempt), await tryWrite(changed, attempt).catch((): Tried => ({ status: 500 }))]
+  const [is, would] = [
+    await tryWrite(bench, attempt),
+    await tryWrite(changed, attempt).catch((): Tried => ({ status: 500 })),
+  ]
   const after = (one: { readonly after?: MemoryRecord }, name: string) => plain(bench, table, name, one.after?.[name])
-  const names = Object.keys(tableOf(bench.rulebook.model, table).fields).filter((name) => !tableOf(bench.rulebook.model, table).key.includes(name))
-  const otherwise = names.filter((name) => is.after && JSON.stringify(after(is, name)) !== JSON.stringify(after(would, name)))
+  const names = Object.keys(tableOf(bench.rulebook.model, table).fields).filter(
+    (name) => !tableOf(bench.rulebook.model, table).key.includes(name),
+  )
+  const otherwise = names.filter(
+    (name) => is.after && JSON.stringify(after(is, name)) !== JSON.stringify(after(would, name)),
+  )
   const sameStatus = is.status === would.status
   const saysOther = sameStatus && is.message !== undefined && is.message !== would.message
   if (sameStatus && !saysOther && otherwise.length === 0) return undefined
-  const given = Object.fromEntries(Object.entries(values).map(([name, value]) => [name, plain(bench, table, name, value)]))
+  const given = Object.fromEntries(
+    Object.entries(values).map(([name, value]) => [name, plain(bench, table, name, value)]),
+  )
   const takesValues = action === 'create' || changesRecord(rulesOf(bench.rulebook, table), action)
   return {
     [action]: key === undefined ? null : key,
     ...(takesValues && Object.keys(given).length > 0 && { with: given }),
     status: is.status,
     ...(saysOther && { message: is.message }),
-    ...(sameStatus && otherwise.length > 0 && { stored: Object.fromEntries(otherwise.map((name) => [name, after(is, name)])) }),
+    ...(sameStatus &&
+      otherwise.length > 0 && { stored: Object.fromEntries(otherwise.map((name) => [name, after(is, name)])) }),
   }
 }
 

@@ -1,11 +1,5 @@
 import { type Condition, contains, operandsOf, print } from '../condition/index.js'
-import {
-  type MemoryRecord,
-  stampsToSet,
-  stampValues,
-  type Verdict,
-  whoName,
-} from '../decide/index.js'
+import { type MemoryRecord, stampsToSet, stampValues, type Verdict, whoName } from '../decide/index.js'
 import { fieldOf, parseKey, printKey, tableOf } from '../model/index.js'
 import {
   type Action,
@@ -113,7 +107,8 @@ export async function explain(bench: Workbench, question: Question): Promise<Exp
   const needsSight = !isRead && !verdict.seen
   const fixed = field === undefined ? undefined : whyFixed(bench, question, field, isRead)
   const opened = grants.some((grant) => grant.holds && grant.covers)
-  const free = field === undefined || caller.trusted !== undefined || (isRead && isKey(bench, table, field)) || (opened && !fixed)
+  const free =
+    field === undefined || caller.trusted !== undefined || (isRead && isKey(bench, table, field)) || (opened && !fixed)
   const title = record[bench.titles[table] ?? '']
   return {
     ...question,

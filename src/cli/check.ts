@@ -76,7 +76,8 @@ async function check(config: Config, path: string, options: CheckCommand): Promi
     }
     if (report !== undefined) await writeFile(report, reportOf(bench, all, await seeCounts(bench, opened.names)))
     show(options, all, PRINTERS[format])
-    if (mutates && result.failed > 0) process.stderr.write('pachter: nothing was mutated, since not all expectations hold.\n')
+    if (mutates && result.failed > 0)
+      process.stderr.write('pachter: nothing was mutated, since not all expectations hold.\n')
     if (result.failed > 0 || (all.mutation?.survivors.length ?? 0) > 0) process.exitCode = 1
   })
 }
@@ -135,20 +136,28 @@ function printFailing(file: string, outcome: Outcome): readonly string[] {
   const left = failures.length - PRINTED
   return [
     `${chalk.red('✗')} ${chalk.bold(expectationText(expectation))}  ${chalk.dim(placeText(file, outcome))}`,
-    ...failures.slice(0, PRINTED).flatMap((failure) => [
-      `    ${failureText(failure)}`,
-      ...(failure.why ? printReasons(failure.why).map((line) => `    ${line}`) : []),
-    ]),
+    ...failures
+      .slice(0, PRINTED)
+      .flatMap((failure) => [
+        `    ${failureText(failure)}`,
+        ...(failure.why ? printReasons(failure.why).map((line) => `    ${line}`) : []),
+      ]),
     ...(left > 0 ? [`    and ${left} more`] : []),
   ]
 }
 
 /** What decided: what holds, where something does; else what came closest. */
-function printReasons({ allowed, grants, denies, sight, fixed }: Explanation): readonly string[] {
+function printReasons({ allowed, action, table, grants, denies, sight, fixed }: Explanation): readonly string[] {
   const struck = denies.filter(({ holds }) => holds)
   const holding = grants.filter(({ holds, covers }) => holds && covers)
   if (allowed) return printGrants(holding)
-  if (sight) return ['  cannot be seen:', ...printGrants(sight.grants.filter(({ closest }) => closest)), ...printDenies(sight.denies.filter(({ holds }) => holds))]
+  if (sight)
+    return [
+      '  cannot be seen:',
+      ...printGrants(sight.grants.filter(({ closest }) => closest)),
+      ...printDenies(sight.denies.filter(({ holds }) => holds)),
+    ]
+  if (grants.length === 0) return [`  nobody was granted to ${action} ${table}`]
   if (fixed !== undefined) return [`  ${fixed}`]
   if (struck.length > 0) return printDenies(struck).slice(2)
   return printGrants(grants.filter(({ closest }) => closest))

@@ -1,6 +1,13 @@
 import chalk from 'chalk'
 import { type Command, Option } from 'commander'
-import { type Change, chooseCallers, compareRulebooks, type Comparison, listKeys, type SomeRecords } from '../check/index.js'
+import {
+  type Change,
+  chooseCallers,
+  compareRulebooks,
+  type Comparison,
+  listKeys,
+  type SomeRecords,
+} from '../check/index.js'
 import type { Rulebook } from '../rules/index.js'
 import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'

@@ -20,12 +20,18 @@ export function printCoverage(covered: readonly Covered[]): string {
 export function printMutation({ tried, noticed, survivors, accepted, idle }: Mutation): string {
   const colour = survivors.length === 0 ? chalk.green : chalk.red
   return [
-    colour(`${noticed} of ${tried} changes to the rules were noticed, ${accepted.length} are accepted, ${survivors.length} were not noticed.`),
+    colour(
+      `${noticed} of ${tried} changes to the rules were noticed, ${accepted.length} are accepted, ${survivors.length} were not noticed.`,
+    ),
     ...survivors.flatMap(printSurvivor),
     ...idle.flatMap(({ change }) => ['', chalk.yellow(`Accepted, but noticed or no change to these rules: ${change}`)]),
   ].join('\n')
 }
 
 function printSurvivor({ change, suggestion }: Survivor): readonly string[] {
-  return ['', `${chalk.red('✗')} ${chalk.bold(change)}`, ...suggestion.split('\n').map((line) => `    ${chalk.dim(line)}`)]
+  return [
+    '',
+    `${chalk.red('✗')} ${chalk.bold(change)}`,
+    ...suggestion.split('\n').map((line) => `    ${chalk.dim(line)}`),
+  ]
 }

@@ -22,8 +22,19 @@ export function tapOf({ file, outcomes }: CheckResult): string {
     const { failures, expectation } = outcome
     const line = `${failures.length > 0 ? 'not ok' : 'ok'} ${at + 1} - ${escape(expectationText(expectation))}`
     if (failures.length === 0) return [line]
-    const details = stringify({ at: placeText(file, outcome), differences: failures.map(failureText) }, { lineWidth: 0 })
-    return [line, '  ---', ...details.trimEnd().split('\n').map((each) => `  ${each}`), '  ...']
+    const details = stringify(
+      { at: placeText(file, outcome), differences: failures.map(failureText) },
+      { lineWidth: 0 },
+    )
+    return [
+      line,
+      '  ---',
+      ...details
+        .trimEnd()
+        .split('\n')
+        .map((each) => `  ${each}`),
+      '  ...',
+    ]
   })
   return ['TAP version 14', `1..${outcomes.length}`, ...lines].join('\n')
 }

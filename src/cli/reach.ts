@@ -18,7 +18,9 @@ export function printReach({ everyone, open, reaches }: ReachOfAll, limit = LIST
   const rows = shown.map(({ key, title, counts, own }) => [
     key,
     clip(title ?? ''),
-    ...differing.map((table) => (counts[table] === open[table] ? chalk.dim(String(counts[table])) : String(counts[table]))),
+    ...differing.map((table) =>
+      counts[table] === open[table] ? chalk.dim(String(counts[table])) : String(counts[table]),
+    ),
     String(own),
     chalk.cyan('█'.repeat(most === 0 ? 0 : Math.round((own / most) * LONGEST))),
   ])
@@ -26,10 +28,12 @@ export function printReach({ everyone, open, reaches }: ReachOfAll, limit = LIST
   const middle = reaches[Math.floor(reaches.length / 2)]?.own ?? 0
   const left = reaches.length - shown.length
   return [
-    drawTable(['', `in ${everyone}`, ...differing, 'more than all', ''], [all, ...rows]),
+    drawTable(['', `in ${everyone}`, ...differing, 'beyond', ''], [all, ...rows]),
     '',
     ...(left > 0 ? [`and ${left} more who see less; show more with --limit`] : []),
-    ...(same.length > 0 ? [`The same for everyone: ${same.map((table) => `${table} ${open[table]}`).join(', ')}.`] : []),
+    ...(same.length > 0
+      ? [`The same for everyone: ${same.map((table) => `${table} ${open[table]}`).join(', ')}.`]
+      : []),
     chalk.dim(
       `Half of the ${reaches.length} in ${everyone} see ${middle} records or fewer that not all see. Signed in, by no channel.`,
     ),

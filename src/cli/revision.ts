@@ -22,7 +22,9 @@ export async function loadRules(file: string): Promise<Rulebook> {
   if (path.endsWith('.json')) return readRulebook(await readFile(path, 'utf8'))
   // A file of an earlier revision has no package of its own to resolve this one from.
   const jiti = createJiti(pathToFileURL(path).href, { alias: await ownModules() })
-  const exported = await jiti.import<{ readonly default?: { readonly rules?: Rulebook }; readonly rules?: Rulebook }>(path)
+  const exported = await jiti.import<{ readonly default?: { readonly rules?: Rulebook }; readonly rules?: Rulebook }>(
+    path,
+  )
   const rules = exported.rules ?? exported.default?.rules
   if (rules?.format === 'pachter-rulebook') return rules
   throw new UsageError(`${file} exports no rules: neither a configuration as its default, nor \`rules\`.`)
@@ -42,9 +44,11 @@ export async function loadRulesAt(revision: string, file: string): Promise<Ruleb
   const root = await git(['rev-parse', '--show-toplevel']).catch(() => {
     throw new UsageError(`${file} is in no git repository, so it has no earlier revisions.`)
   })
-  const commit = await git(['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`]).catch(() => {
-    throw new UsageError(`There is no revision ${JSON.stringify(revision)} in the repository of ${file}.`)
-  })
+  const commit = await git(['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`]).catch(
+    () => {
+      throw new UsageError(`There is no revision ${JSON.stringify(revision)} in the repository of ${file}.`)
+    },
+  )
   // Beside the installed packages, so that what the rules import is found.
   const cache = join(await packagesFor(folder), '.cache')
   await mkdir(cache, { recursive: true })

@@ -69,7 +69,8 @@ function wholeNumber(written: string): number {
 function assertFits(table: string | undefined, options: SeeCommand): void {
   const { as, differ, hidden, where, sort, offset, limit, reach } = options
   const ofRows = differ || hidden || where.length > 0 || sort.length > 0 || offset !== undefined
-  if (reach && (ofRows || as.length > 0)) throw new UsageError('--reach is about all callers and records; it goes with --limit only.')
+  if (reach && (ofRows || as.length > 0))
+    throw new UsageError('--reach is about all callers and records; it goes with --limit only.')
   if (table === undefined && (ofRows || (limit !== undefined && !reach))) {
     throw new UsageError('Name a table: these options are about its records.')
   }

@@ -23,7 +23,7 @@ export function addTry(program: Command): void {
       const caller = oneCaller(config, options.as)
       const values = checkAttempt(config, action, table, key, options.with)
       const { rules } = config
-      const everyone = config.everyone ?? rules.caller.record ? everyoneIn(rules, config.everyone) : undefined
+      const everyone = (config.everyone ?? rules.caller.record) ? everyoneIn(rules, config.everyone) : undefined
       await withWorkbench(config, async (bench) => {
         const attempt = { caller, table, action, values, ...(key !== undefined && { key }) }
         show(options, await tryAs(bench, attempt, everyone), printTried)
@@ -36,10 +36,13 @@ function checkAttempt({ rules }: Config, action: string, table: string, key: str
   tableOf(rules.model, table)
   const actions = ['create', 'update', 'delete', ...rulesOf(rules, table).actions]
   if (!actions.includes(action)) {
-    throw new UsageError(`There is no action ${JSON.stringify(action)} to try in ${table}; there is ${actions.join(', ')}.`)
+    throw new UsageError(
+      `There is no action ${JSON.stringify(action)} to try in ${table}; there is ${actions.join(', ')}.`,
+    )
   }
   if (action === 'create' && key !== undefined) throw new UsageError('A create has no key; its values follow --with.')
-  if (action !== 'create' && key === undefined) throw new UsageError(`Name the record: pachter try ${action} ${table} <key>.`)
+  if (action !== 'create' && key === undefined)
+    throw new UsageError(`Name the record: pachter try ${action} ${table} <key>.`)
   if (key !== undefined) parseKey(rules.model, table, key)
   const takes = action === 'create' || changesRecord(rulesOf(rules, table), action)
   if (given !== undefined && !takes) throw new UsageError(`${action} takes no values.`)
@@ -47,7 +50,8 @@ function checkAttempt({ rules }: Config, action: string, table: string, key: str
 }
 
 function readValues(model: ModelData, table: string, given = '{}'): Readonly<Record<string, unknown>> {
-  const wrong = (reason: string) => new UsageError(`--with takes values by field, such as '{ title: First leeks }': ${reason}.`)
+  const wrong = (reason: string) =>
+    new UsageError(`--with takes values by field, such as '{ title: First leeks }': ${reason}.`)
   let values: unknown
   try {
     values = parse(given)
@@ -92,7 +96,8 @@ const changeRow = ({ field, before, after }: Attempted['changes'][number]): read
 function printSight({ before, after }: SightChange, whose: string): readonly string[] {
   const gained = after.filter((each) => !before.includes(each))
   const lost = before.filter((each) => !after.includes(each))
-  const list = (names: readonly string[]) => (names.length > 15 ? `${names.slice(0, 14).join(', ')}, …` : names.join(', '))
+  const list = (names: readonly string[]) =>
+    names.length > 15 ? `${names.slice(0, 14).join(', ')}, …` : names.join(', ')
   return [
     `Seen by ${before.length} ${whose} before, by ${after.length} after${gained.length + lost.length === 0 ? ', the same' : ''}.`,
     ...(gained.length > 0 ? [`  ${chalk.yellow(`gain sight (${gained.length})`)}: ${list(gained)}`] : []),

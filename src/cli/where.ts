@@ -1,5 +1,13 @@
 import { all, type Condition, not } from '../condition/index.js'
-import { accepts, describeType, type FieldData, fieldOf, fromPlain, type ModelData, type PlainValue } from '../model/index.js'
+import {
+  accepts,
+  describeType,
+  type FieldData,
+  fieldOf,
+  fromPlain,
+  type ModelData,
+  type PlainValue,
+} from '../model/index.js'
 import { UsageError } from './config.js'
 
 interface AnyTerm {
@@ -35,9 +43,11 @@ export function readWhere(
       throw new UsageError(`${JSON.stringify(each)} is no filter; write field=value, with =, !=, < or >.`)
     }
     const field = fieldOf(model, table, name)
-    if (written === '') return { name, test: (term: AnyTerm) => (how === '=' ? term.isMissing() : not(term.isMissing())) }
+    if (written === '')
+      return { name, test: (term: AnyTerm) => (how === '=' ? term.isMissing() : not(term.isMissing())) }
     const value = readValue(field, written)
-    if (!accepts(field, value)) throw new UsageError(`${name} must be ${describeType(field)}; ${JSON.stringify(written)} is not.`)
+    if (!accepts(field, value))
+      throw new UsageError(`${name} must be ${describeType(field)}; ${JSON.stringify(written)} is not.`)
     return { name, test: (term: AnyTerm) => (OPERATORS[how] as (typeof OPERATORS)[string])(term, value) }
   })
   return (row) => all(...filters.map(({ name, test }) => test((row as Record<string, AnyTerm>)[name] as AnyTerm)))

@@ -114,8 +114,12 @@ function printPart(part: PartReason, { when, fields, covers, closest, holds }: G
   const failing = [...(part.holds ? [] : [part]), ...(when && !when.holds ? [when] : [])]
   const telling = open ? [part, ...(when ? [when] : [])] : failing
   const evidence = covers ? [...new Set(telling.flatMap((each) => each.evidence))] : ['does not cover the field']
-  const indent = ' '.repeat(width + 9)
-  const lines = evidence.map((each) => `${indent}${covers && !open && closest ? each : chalk.dim(each)}`)
+  const indent = ' '.repeat(width + 8)
+  const word = !covers ? '' : open ? 'since ' : 'but '
+  const lines = evidence.map((each, at) => {
+    const line = `${at === 0 ? word : ' '.repeat(word.length)}${each}`
+    return `${indent}${covers && !open && closest ? line : chalk.dim(line)}`
+  })
   return [`  ${mark} ${part.who.padEnd(width)} ${[...own, ...further, ...scope].join(' ')}`.trimEnd(), ...lines]
 }
 

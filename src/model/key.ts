@@ -62,7 +62,7 @@ function splitParts(written: string): readonly string[] {
   const quoted = /^\s*("(?:[^"\\]|\\.)*")\s*(?:,|$)/
   const plain = /^\s*([^,]*?)\s*(?:,|$)/
   const parts: string[] = []
-  for (let rest = `${written},`; rest.length > 0; ) {
+  for (let rest = `${written},`; rest.length > 0;) {
     const [whole = rest, part = ''] = quoted.exec(rest) ?? plain.exec(rest) ?? []
     parts.push(part)
     rest = rest.slice(whole.length)

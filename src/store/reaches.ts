@@ -78,7 +78,8 @@ export function choose(
   if (!branches) return PLAIN
   const { key } = tableOf(session.rulebook.model, table)
   // Records named by their keys are few, and each is looked up on its own.
-  if (planned(session, `by key ${name}`, () => ({ is: branches.rest.some((each) => isByKey(each, key)) })).is) return WALK
+  if (planned(session, `by key ${name}`, () => ({ is: branches.rest.some((each) => isByKey(each, key)) })).is)
+    return WALK
   return withAnswer(session.reaches.catalogue(session), ({ indexes, rows: sizes }) => {
     const rows = sizes[table] ?? 0
     if (rows < FEW) return { form: 'gather', rows }

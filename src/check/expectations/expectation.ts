@@ -99,7 +99,11 @@ export function expectationText(expectation: Expectation): string {
   }
   const { action, key, values, status } = expectation
   const fields = Object.keys(values)
-  const what = [action, ...(key === undefined ? [] : [key]), ...(fields.length > 0 ? [`with ${fields.join(', ')}`] : [])]
+  const what = [
+    action,
+    ...(key === undefined ? [] : [key]),
+    ...(fields.length > 0 ? [`with ${fields.join(', ')}`] : []),
+  ]
   return `${caller} ${table} ${what.join(' ')}: gives ${status}`
 }
 
@@ -115,7 +119,8 @@ export function listKeys(keys: readonly string[]): string {
 }
 
 function keysText({ exactly, atLeast, noneOf, refused }: KeysExpected): string {
-  const amount = (keys: readonly string[] | number | 'all') => (typeof keys === 'object' ? listKeys(keys) : String(keys))
+  const amount = (keys: readonly string[] | number | 'all') =>
+    typeof keys === 'object' ? listKeys(keys) : String(keys)
   return [
     ...(exactly === undefined ? [] : [amount(exactly)]),
     ...(atLeast === undefined ? [] : [`at least ${amount(atLeast)}`]),

@@ -1,4 +1,4 @@
-import { isAlias, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument, type Document } from 'yaml'
+import { type Document, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument } from 'yaml'
 import {
   accepts,
   fieldOf,
@@ -13,15 +13,8 @@ import {
 } from '../../model/index.js'
 import { type Action, changesRecord, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
 import { ExpectationFileError, type ExpectationProblem } from '../errors.js'
-import type {
-  AcceptedChange,
-  Aspect,
-  Expectation,
-  Expectations,
-  KeysExpected,
-  Place,
-  TryExpectation,
-} from './expectation.js'
+import type { AcceptedChange, Aspect, Expectation, Expectations, KeysExpected, TryExpectation } from './expectation.js'
+import { type Item, YamlReader } from './yaml-reader.js'
 
 /**
  * Reads a file of expectations.
@@ -45,7 +38,8 @@ export function readExpectations(
     reader.complainAt(pos[0], `the YAML is wrong: ${sentence}.`)
   }
   const read = document.errors.length > 0 ? undefined : reader.file(document.contents)
-  const [first, ...more] = reader.problems
+  const inOrder = [...reader.problems].sort((left, right) => left.line - right.line || left.column - right.column)
+  const [first, ...more] = inOrder
   if (first || !read) throw new ExpectationFileError(file, [first as ExpectationProblem, ...more])
   return read
 }
@@ -64,28 +58,23 @@ function rangeIn(written: string) {
   return { size, keys: () => Array.from({ length: size }, (_, at) => String(Number(from) + at)) }
 }
 
-interface Item {
-  readonly name: string
-  readonly at: Node
-  readonly value: Node | null
-}
-
 interface Owner {
   readonly caller: string
   readonly table: string
 }
 
-/** Goes through a document, and takes down what is wrong instead of stopping at it. */
-class Reader {
-  readonly problems: ExpectationProblem[] = []
+/** Reads what the nodes of a document say of callers and tables. */
+class Reader extends YamlReader {
   /** The callers there are, with those of the file. */
   private names: readonly string[] = []
 
   constructor(
-    private readonly document: Document,
-    private readonly lines: LineCounter,
+    document: Document,
+    lines: LineCounter,
     private readonly known: { readonly rulebook: Rulebook; readonly names: readonly string[] },
-  ) {}
+  ) {
+    super(document, lines)
+  }
 
   file(root: Node | null): Expectations {
     const parts = this.items(root, 'the file', ['at', 'furtherCallers', 'callers', 'accepted'])
@@ -101,24 +90,10 @@ class Reader {
     }
   }
 
-  complainAt(offset: number, reason: string): void {
-    const { line, col } = this.lines.linePos(offset)
-    this.problems.push({ line, column: Math.max(col, 1), reason })
-  }
-
-  private complain(at: Node | null, reason: string): void {
-    this.complainAt(at?.range?.[0] ?? 0, reason)
-  }
-
-  private placeOf(at: Node): Place {
-    const { line, col } = this.lines.linePos(at.range?.[0] ?? 0)
-    return { line, column: col }
-  }
-
   private furtherCallers(item: Item | undefined): Readonly<Record<string, unknown>> {
     const { rulebook, names } = this.known
     return Object.fromEntries(
-      this.items(item?.value ?? null, 'furtherCallers').map(({ name, at, value }) => {
+      (item ? this.items(item.value, 'furtherCallers') : []).map(({ name, at, value }) => {
         const given: unknown = value?.toJS(this.document)
         try {
           if (names.includes(name)) this.complain(at, `there is a caller ${name} already.`)
@@ -322,39 +297,5 @@ class Reader {
     if (!Number.isNaN(moment.getTime())) return moment
     this.complain(value, 'at takes a moment, such as 2026-11-23T09:00:00Z.')
     return undefined
-  }
-
-  /** The names and values of a mapping. */
-  private items(value: Node | null, what: string, known?: readonly string[]): Item[] {
-    const node = this.resolved(value)
-    if (node === null || (isScalar(node) && node.value === null)) return []
-    if (!isMap(node)) {
-      this.complain(value, `${what} takes names with values${known ? `: ${known.join(', ')}` : ''}.`)
-      return []
-    }
-    return node.items.flatMap(({ key, value: of }) => {
-      const name = isScalar(key) ? String(key.value) : ''
-      const item = { name, at: key as Node, value: of as Node | null }
-      if (!known || known.includes(name)) return [item]
-      this.complain(item.at, `${what} has no ${JSON.stringify(name)}; it has ${known.join(', ')}.`)
-      return []
-    })
-  }
-
-  private list(item: Item | undefined): Node[] {
-    const node = this.resolved(item?.value ?? null)
-    if (node === null) return []
-    if (isSeq(node)) return node.items as Node[]
-    this.complain(item?.value ?? null, `${item?.name} takes a list.`)
-    return []
-  }
-
-  private scalar(value: Node | null): unknown {
-    const node = this.resolved(value)
-    return isScalar(node) ? node.value : node === null ? null : undefined
-  }
-
-  private resolved(value: Node | null): Node | null {
-    return isAlias(value) ? (value.resolve(this.document) ?? null) : value
   }
 }

@@ -52,7 +52,7 @@ export function Mutants({ mutation: { tried, noticed, survivors, accepted } }: {
           <pre>{suggestion}</pre>
         </article>
       ))}
-      <dl class="notes">
+      <dl class="notes stacked">
         {accepted.map(({ change, reason }) => (
           <div>
             <dt>{change}</dt>

@@ -69,17 +69,18 @@ function Reasons({ failure: { why } }: { readonly failure: Failure }) {
 }
 
 /** What decided, in sentences: what holds, or what stopped it, or what came closest. */
-function reasonsFor({ allowed, grants, denies, sight }: Explanation): readonly string[] {
+function reasonsFor({ allowed, action, table, grants, denies, sight }: Explanation): readonly string[] {
   const struck = denies.filter(({ holds }) => holds).map(({ name, condition }) => `${name} stops it: ${condition}`)
   if (!allowed && struck.length > 0) return struck
+  if (grants.length === 0) return [`nobody was granted to ${action} ${table}`]
   return (sight?.grants ?? grants)
     .filter((grant) => (allowed ? grant.holds && grant.covers : grant.closest))
     .flatMap((grant) =>
       [...grant.to, ...(grant.when ? [grant.when] : [])]
         .filter(({ holds }) => holds === allowed)
         .map(({ who, condition, evidence }) => {
-          const asked = who === condition ? who : `${who}, ${condition}`
-          const because = evidence.length > 0 ? `: ${evidence.join('; ')}` : ''
+          const asked = who === condition ? who : `${who} (${condition})`
+          const because = evidence.length > 0 ? `, ${allowed ? 'since' : 'but'} ${evidence.join('; ')}` : ''
           return `${allowed ? '' : 'not '}${asked}${because}`
         }),
     )

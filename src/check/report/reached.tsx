@@ -5,7 +5,7 @@ export function Reached({ counts: { callers, tables } }: { readonly counts: Seen
   return (
     <section>
       <h2>How much each caller sees</h2>
-      <table>
+      <table class="even">
         <thead>
           <tr>
             <th>records of</th>

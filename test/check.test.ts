@@ -1,0 +1,314 @@
+import { spawn, spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import Database from 'better-sqlite3'
+import { expect } from 'chai'
+import {
+  coverage,
+  type Fixture,
+  mutantsOf,
+  mutate,
+  openExpectations,
+  openFixture,
+  openWorkbench,
+  recordExpectations,
+  runExpectations,
+  runFile,
+  type Workbench,
+} from 'pachter/check'
+import { parse } from 'yaml'
+import { callers } from '../examples/allotment/callers.js'
+import { model } from '../examples/allotment/model.js'
+import { rules } from '../examples/allotment/rules.js'
+import { readData } from '../examples/allotment/database.js'
+import { engineNames, load, openEngines } from './support/engines.js'
+import { refusalOf } from './support/korenveld.js'
+
+const demo = fileURLToPath(new URL('../examples/allotment/', import.meta.url))
+const main = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url))
+const text = readFileSync(`${demo}expectations.yaml`, 'utf8')
+
+function pachter(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync('node', [main, ...args], { cwd: demo, encoding: 'utf8' })
+  return { status, stdout, stderr }
+}
+
+describe('checking Korenveld', () => {
+  let fixture: Fixture
+  let bench: Workbench
+  let scratch: string
+  before(async () => {
+    fixture = await openFixture(model, await readData())
+    bench = openWorkbench({ rules, callers, store: fixture.store, titles: { entries: 'title' } })
+    // Beside the demo, so that a configuration in it finds what the demo's own finds.
+    scratch = mkdtempSync(`${demo}.scratch-`)
+  })
+  after(async () => {
+    await fixture.close()
+    rmSync(scratch, { recursive: true })
+  })
+
+  const opened = () => openExpectations(bench, text, 'expectations.yaml')
+  const file = (name: string, content: string) => {
+    writeFileSync(join(scratch, name), content)
+    return join(scratch, name)
+  }
+
+  it('finds all that the shipped expectations state, of every caller and table', async () => {
+    const { outcomes, failed } = await runFile(await opened())
+    expect(failed, outcomes.flatMap(({ failures }) => failures.map((each) => each.text)).join('; ')).to.equal(0)
+    for (const caller of Object.keys(callers)) {
+      for (const table of Object.keys(model.tables)) {
+        const stated = outcomes.filter(({ expectation: each }) => each.caller === caller && each.table === table)
+        expect(stated, `${caller} ${table}`).not.to.have.length(0)
+      }
+    }
+  })
+
+  it('notices every change of one thing in the rules, but those accepted with a reason', async function () {
+    this.timeout(120_000)
+    const { bench: at, expectations } = await opened()
+    const { tried, noticed, survivors, accepted, idle } = await mutate(at, expectations)
+    expect(survivors.map(({ change }) => change)).to.deep.equal([])
+    expect(idle).to.deep.equal([])
+    expect(tried).to.be.greaterThan(300)
+    expect(noticed + accepted.length).to.equal(tried)
+    expect(accepted).to.have.length(expectations.accepted.length)
+  })
+
+  it('suggests an expectation that notices what none does', async () => {
+    const { bench: at, expectations } = await opened()
+    const blind = expectations.all.filter((each) => each.table !== 'rents')
+    const { survivors } = await mutate(
+      { ...at, rulebook: { ...rules, tables: { rents: (rules as typeof bench.rulebook).tables['rents'] as never } } },
+      { ...expectations, all: blind },
+    )
+    const suggested = survivors.filter(({ suggestion }) => suggestion.startsWith('callers:'))
+    expect(suggested.length).to.be.greaterThan(survivors.length / 2)
+    const mutants = new Map(mutantsOf(rules).map((mutant) => [mutant.change, mutant.rulebook]))
+    for (const { change, suggestion } of suggested) {
+      const stated = `at: 2026-11-23T09:00:00Z\nfurtherCallers: ${JSON.stringify(expectations.furtherCallers)}\n${suggestion}`
+      const as = async (rulebook: typeof bench.rulebook) =>
+        (await runFile(await openExpectations(bench.instead({ rules: rulebook }), stated, 'suggested.yaml'))).failed
+      expect(await as(rules), `${change}\n${stated}`).to.equal(0)
+      expect(await as(mutants.get(change) as never), `${change}\n${stated}`).to.equal(1)
+    }
+  })
+
+  it('says of a flipped rule which caller, which record, and which rule', async function () {
+    this.timeout(120_000)
+    const { bench: at, expectations } = await opened()
+    for (const mutant of mutantsOf(rules)) {
+      if (expectations.accepted.some(({ change }) => change === mutant.change)) continue
+      const changed = at.instead({ rules: mutant.rulebook })
+      const isOwn = ({ table }: { table: string }) => table === mutant.table
+      const ordered = [...expectations.all.filter(isOwn), ...expectations.all.filter((each) => !isOwn(each))]
+      const outcomes = await runExpectations(changed, ordered, { explains: true, stopsEarly: true })
+      const failing = outcomes.filter(({ failures }) => failures.length > 0)
+      const told = failing.flatMap(({ expectation, failures }) =>
+        failures.map(({ key, why, text: said }) => {
+          const reasons = [...(why?.grants ?? []), ...(why?.sight?.grants ?? [])].flatMap(({ to }) =>
+            to.map(({ who }) => who),
+          )
+          const denies = (why?.denies ?? []).map(({ name }) => name)
+          const none = why?.grants.length === 0 ? ['nobody was granted'] : []
+          return { caller: expectation.caller, key, rules: [...reasons, ...denies, ...none], said }
+        }),
+      )
+      expect(told, mutant.change).not.to.have.length(0)
+      // Of a create there is no record yet: what it gives instead says it.
+      for (const { caller, key, said } of told) {
+        expect(caller in callers || caller in expectations.furtherCallers, mutant.change).to.equal(true)
+        if (key === undefined)
+          expect(said, mutant.change).to.match(/should (give|be stored|be refused|say)|it should be/)
+      }
+      const explained = told.filter(({ key, rules: named }) => key !== undefined && named.length > 0)
+      if (told.some(({ key }) => key !== undefined)) expect(explained, mutant.change).not.to.have.length(0)
+    }
+  })
+
+  it('says so on the command line, with exit status 1, in every format', () => {
+    const rulebook = JSON.parse(JSON.stringify(rules)) as { tables: Record<string, { ties: Record<string, unknown> }> }
+    ;(rulebook.tables['entries'] as { ties: Record<string, unknown> }).ties['everyone'] = { kind: 'never' }
+    file('rules.json', JSON.stringify(rulebook))
+    const config = file(
+      'pachter.config.ts',
+      `import { readFileSync } from 'node:fs'
+import { readRulebook } from 'pachter'
+import { defineConfig } from 'pachter/cli'
+import { callers } from '../callers.js'
+import { openDemoStore } from '../database.js'
+const rules = readRulebook(readFileSync(new URL('rules.json', import.meta.url), 'utf8'))
+export default defineConfig({ rules: rules as never, callers, store: openDemoStore, titles: { entries: 'title' } as never })`,
+    )
+    const check = (...args: string[]) => pachter('check', `${demo}expectations.yaml`, '--config', config, ...args)
+    const { status, stdout, stderr } = check()
+    expect(stderr).to.equal('')
+    expect(status).to.equal(1)
+    expect(stdout).to.match(
+      /✗ nobody entries sees: 4, 8.*expectations\.yaml:\d+:\d+\n +4 “Seed swap list” is not seen, and should be/,
+    )
+    expect(stdout).to.match(/no +everyone +never/)
+    expect(check('--format', 'tap').stdout).to.match(
+      /^TAP version 14\n1\.\.883\n[^]*not ok \d+ - nobody entries sees[^]*\n {2}---\n {2}at: expectations/,
+    )
+    const junit = check('--format', 'junit').stdout
+    expect(junit).to.match(/<testsuite name="nobody" tests="59" failures="[1-9]"/)
+    expect(junit).to.match(/<failure message="4 “Seed swap list” is not seen, and should be/)
+    const json = JSON.parse(check('--json').stdout) as { failed: number; outcomes: unknown[] }
+    expect(json).to.include({ failed: json.failed }).and.have.property('outcomes').with.length(883)
+    expect(json.failed).to.be.greaterThan(0)
+    // The rulebook before, in a file: everything that is public is lost, and nothing gained.
+    const compared = pachter('compare', join(scratch, 'rules.json'), '--as', 'nobody')
+    expect(compared.status).to.equal(1)
+    expect(compared.stdout).to.match(/nobody +see +entries +4, 8, 16/)
+    const back = pachter('compare', `${scratch}/rules.json`, '--config', config)
+    expect(back).to.deep.include({ status: 0, stdout: 'The rules are the same.\n' })
+    expect(pachter('compare', '--since', 'HEAD').status).to.be.oneOf([0, 1])
+  })
+
+  it('covers what it states, both ways, and knows what it does not', async () => {
+    const { bench: at, expectations } = await opened()
+    const covered = await coverage(at, expectations.all)
+    const of = (table: string, kind: string, name: string) =>
+      covered.find((each) => each.table === table && each.kind === kind && each.name === name)
+    expect(covered.filter(({ held }) => held === 0)).to.deep.equal([])
+    expect(of('rents', 'deny', 'paid')).to.include({ failed: 1 })
+    expect(of('jobs', 'check', 'forward')).to.include({ failed: 1 })
+    expect(of('sites', 'grant', 'read to anyone')).to.include({ held: 21, failed: 0 })
+    const few = await coverage(
+      at,
+      expectations.all.filter((each) => each.kind === 'set' && each.caller === 'nobody'),
+    )
+    expect(few.find((each) => each.table === 'jobs' && each.name === 'assignee')).to.include({ held: 0, failed: 0 })
+    expect(few.find((each) => each.table === 'entries' && each.name === 'everyone')?.held).to.equal(13)
+  })
+
+  it('records what is true, and later only what is not any more', async () => {
+    const fresh = await recordExpectations(bench, undefined, 'fresh.yaml')
+    expect((await runFile(await openExpectations(bench, fresh, 'fresh.yaml'))).failed).to.equal(0)
+    expect(await recordExpectations(bench, fresh, 'fresh.yaml')).to.equal(fresh)
+    const known = `# Reviewed.\nat: 2026-11-23T09:00:00Z\ncallers:\n  ben:\n    entries:\n      sees: { atLeast: [3] } # ana shares it\n      may: { delete: [5, 6] }\n`
+    const { callers: now } = parse(await recordExpectations(bench, known, 'known.yaml')) as {
+      callers: Record<string, Record<string, Record<string, unknown>>>
+    }
+    expect(now['ben']?.['entries']).to.deep.include({ sees: { atLeast: [3] }, hidden: 'none' })
+    expect(now['ben']?.['entries']?.['may']).to.deep.equal({ update: [3, 5, 6, 12], delete: [5, 6, 12] })
+    expect(await recordExpectations(bench, known, 'known.yaml')).to.match(/^# Reviewed\.[^]*# ana shares it/)
+  })
+
+  it('says where a file of expectations is wrong, and why, with exit status 2', async () => {
+    const wrong: [string, RegExp][] = [
+      ['callers: { bob: { entries: { sees: 3 } } }', /^bad.yaml:1:12: There is no caller "bob"; there is nobody, ana/],
+      ['callers: { ana: { entrys: { sees: 3 } } }', /^bad.yaml:1:19: There is no table "entrys"; there is members/],
+      [
+        'callers: { ana: { entries: { sees: [1, x] } } }',
+        /^bad.yaml:1:40: "x" is no key of entries: .*must be an integer/,
+      ],
+      ['callers: { ana: { entries: { sees: [1, 999] } } }', /^bad.yaml:1:30: there is no record 999 in entries/],
+      ['callers: { ana: { entries: { sees: yes } } }', /^bad.yaml:1:36: expected a list of keys, how many/],
+      ['callers: { ana: { entries: { sees: -1 } } }', /^bad.yaml:1:36: expected a list of keys, how many/],
+      ['callers: { ana: { entries: { may: { paint: all } } } }', /has no "paint"; it has update, delete, others/],
+      ['callers: { ana: { entries: { hidden: { colour: all } } } }', /hidden has no "colour"; it has plotId/],
+      ['callers: { ana: { entries: { sees: { refused: 500 } } } }', /refused takes 401/],
+      ['callers: { ana: { entries: { tries: [{ update: 1, status: 201 }] } } }', /a try has a status: 200/],
+      ['callers: { ana: { entries: { tries: [{ delete: 1, with: {}, status: 403 }] } } }', /delete takes no values/],
+      ['callers: { ana: { entries: } }', /ana entries takes names with values: sees, may/],
+      ['callers:\n  ana: { entries: { sees: [1, 2', /^bad.yaml:2:\d+: the YAML is wrong: Flow/],
+      ['callers: { ana: { sites: { sees: 3 } }, ana: {} }', /the YAML is wrong: Map keys must be unique/],
+      ['at: soon\ncallers: {}', /^bad.yaml:1:5: at takes a moment/],
+      ['furtherCallers: { zoe: { id: x } }\ncallers: {}', /The caller's id is "x"; it must be an integer/],
+      ['furtherCallers: { ana: { id: 7 } }\ncallers: {}', /there is a caller ana already/],
+      ['callers: {}', /nothing is expected, so nothing can be checked/],
+      ['', /callers takes names with values/],
+    ]
+    for (const [bad, message] of wrong) {
+      const error = await refusalOf(openExpectations(bench, bad, 'bad.yaml'))
+      expect(error.message, bad).to.match(message)
+      expect(error.code).to.equal('expectations-invalid')
+    }
+    const { status, stdout, stderr } = pachter('check', file('bad.yaml', wrong[0]?.[0] as string))
+    expect({ status, stdout }).to.deep.equal({ status: 2, stdout: '' })
+    expect(stderr).to.match(/bad.yaml:1:12: There is no caller "bob"/)
+  })
+
+  it('writes a page that stands alone', () => {
+    const page = join(scratch, 'report.html')
+    expect(pachter('check', '--report', page).status).to.equal(0)
+    const html = readFileSync(page, 'utf8')
+    expect(html).to.match(/^<!doctype html>\n<html lang="en">/)
+    expect(html).not.to.match(/<script|<link|https?:|url\(/)
+    for (const part of ['Who may do what', 'How much each caller sees', 'What was expected', 'never decisive']) {
+      expect(html).to.include(part)
+    }
+  })
+
+  it('leaves the database as it was, whatever is tried, also when it is interrupted', async function () {
+    this.timeout(120_000)
+    const path = join(scratch, 'korenveld.db')
+    const copied = new Database(path)
+    await load(
+      { name: 'copy', store: (await import('pachter/store/sqlite')).sqliteStore(copied), close: async () => undefined },
+      model,
+      await readData(),
+    )
+    copied.close()
+    const config = file(
+      'sqlite.config.ts',
+      `import Database from 'better-sqlite3'
+import { defineConfig } from 'pachter/cli'
+import { sqliteStore } from 'pachter/store/sqlite'
+import { callers } from '../callers.js'
+import { rules } from '../rules.js'
+export default defineConfig({ rules, callers, store: () => sqliteStore(new Database(${JSON.stringify(path)})) })`,
+    )
+    const state = () => createHash('sha256').update(readFileSync(path)).digest('hex')
+    const before = state()
+    const expectations = `${demo}expectations.yaml`
+    const commands = [
+      ['see'],
+      ['see', 'entries', '--hidden'],
+      ['see', '--reach'],
+      ['why', 'update', 'entries', '1', '--as', 'ana'],
+      ['try', 'update', 'entries', '1', '--as', 'ana', '--with', '{ title: Taken back }'],
+      ['try', 'delete', 'entries', '1', '--as', 'ana'],
+      ['try', 'create', 'entries', '--as', 'ana', '--with', '{ plotId: 1, audience: private, title: A, body: B }'],
+      ['try', 'update', 'entries', '2', '--as', 'ben', '--with', '{ title: Refused }'],
+      ['check', expectations, '--mutate', '--coverage'],
+    ]
+    for (const args of commands) {
+      const { status, stderr } = pachter(...args, '--config', config)
+      expect(status, args.join(' ') + stderr).to.equal(0)
+      expect(state(), args.join(' ')).to.equal(before)
+    }
+    for (const delay of [900, 1300, 1700, 2100]) {
+      const child = spawn('node', [main, 'check', expectations, '--mutate', '--config', config], { cwd: demo })
+      const over = new Promise((resolve) => child.on('exit', (_, signal) => resolve(signal)))
+      setTimeout(() => child.kill('SIGINT'), delay)
+      expect(await over, 'it was over before it was interrupted').to.equal('SIGINT')
+      const after = new Database(path)
+      expect(after.prepare('SELECT title FROM entries WHERE id = 1').pluck().get()).to.equal('First leeks in')
+      expect(after.prepare('SELECT count(*) FROM entries').pluck().get()).to.equal(45)
+      after.close()
+      expect(state()).to.equal(before)
+    }
+  })
+
+  it(`takes back what it tries, on ${engineNames.join(', ')}`, async function () {
+    this.timeout(120_000)
+    for (const engine of await openEngines()) {
+      await load(engine, model, await readData())
+      const { everything } = openWorkbench({ rules, callers, store: engine.store })
+      const all = async () =>
+        JSON.stringify(await Promise.all(Object.keys(model.tables).map((table) => everything.list(table))))
+      const before = await all()
+      const at = openWorkbench({ rules, callers, store: engine.store })
+      const { outcomes } = await runFile(await openExpectations(at, text, 'expectations.yaml'))
+      const failing = outcomes.filter(({ failures, expectation }) => failures.length > 0 && expectation.kind === 'set')
+      expect(failing, engine.name).to.deep.equal([])
+      expect(await all(), engine.name).to.equal(before)
+    }
+  })
+})
