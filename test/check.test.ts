@@ -18,6 +18,7 @@ import {
   runFile,
   type Workbench,
 } from 'pachter/check'
+import { withoutTrace } from 'pachter/store'
 import { parse } from 'yaml'
 import { callers } from '../examples/allotment/callers.js'
 import { model } from '../examples/allotment/model.js'
@@ -306,9 +307,17 @@ export default defineConfig({ rules, callers, store: () => sqliteStore(new Datab
       const before = await all()
       const at = openWorkbench({ rules, callers, store: engine.store })
       const { outcomes } = await runFile(await openExpectations(at, text, 'expectations.yaml'))
-      const failing = outcomes.filter(({ failures, expectation }) => failures.length > 0 && expectation.kind === 'set')
-      expect(failing, engine.name).to.deep.equal([])
+      const failing = outcomes.filter(({ failures }) => failures.length > 0)
+      expect(
+        failing.map((each) => [each.expectation, each.failures[0]?.text]),
+        engine.name,
+      ).to.deep.equal([])
       expect(await all(), engine.name).to.equal(before)
+      if (engine.name !== 'MariaDB') continue
+      await engine.store.query('CREATE TABLE lasting (id INTEGER PRIMARY KEY) ENGINE = MyISAM', [])
+      const refused = await refusalOf(withoutTrace(engine.store, ['lasting'], async () => undefined))
+      await engine.store.query('DROP TABLE lasting', [])
+      expect(refused.message).to.match(/written to lasting lasts/)
     }
   })
 })

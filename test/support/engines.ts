@@ -3,7 +3,7 @@ import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
 import type { Data, ModelData } from 'pachter'
-import { createTables, insertRecord } from 'pachter/sql'
+import { createTables, insertRecord, resumeNumbers } from 'pachter/sql'
 import type { Store } from 'pachter/store'
 import { mariadbStore } from 'pachter/store/mariadb'
 import { pgliteStore } from 'pachter/store/pglite'
@@ -92,6 +92,8 @@ export async function load({ store }: Engine, model: ModelData, data: Data): Pro
       const { text, values } = insertRecord(model, dialect, table, record)
       await store.query(text, [...values])
     }
+    const resume = records.length > 0 ? resumeNumbers(model, dialect, table) : undefined
+    if (resume !== undefined) await store.query(resume, [])
   }
 }
 
