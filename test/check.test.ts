@@ -68,6 +68,14 @@ describe('checking Korenveld', () => {
     }
   })
 
+  it('finds what the example in the docs states', async () => {
+    const docs = readFileSync(fileURLToPath(new URL('../docs/checking.md', import.meta.url)), 'utf8')
+    const [, example = ''] = /```yaml\n([^]*?)```/.exec(docs) ?? []
+    const { outcomes } = await runFile(await openExpectations(bench, example, 'checking.md'))
+    expect(outcomes.flatMap(({ failures }) => failures.map(({ text: said }) => said))).to.deep.equal([])
+    expect(outcomes).to.have.length.greaterThan(20)
+  })
+
   it('notices every change of one thing in the rules, but those accepted with a reason', async function () {
     this.timeout(120_000)
     const { bench: at, expectations } = await opened()
