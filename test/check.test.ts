@@ -146,11 +146,14 @@ describe('checking Korenveld', () => {
       'pachter.config.ts',
       `import { readFileSync } from 'node:fs'
 import { readRulebook } from 'pachter'
+import { openFixture } from 'pachter/check'
 import { defineConfig } from 'pachter/cli'
 import { callers } from '../callers.js'
-import { openDemoStore } from '../database.js'
+import { readData } from '../database.js'
+import { model } from '../model.js'
+const store = async () => (await openFixture(model, await readData())).store
 const rules = readRulebook(readFileSync(new URL('rules.json', import.meta.url), 'utf8'))
-export default defineConfig({ rules: rules as never, callers, store: openDemoStore, titles: { entries: 'title' } as never })`,
+export default defineConfig({ rules: rules as never, callers, store, titles: { entries: 'title' } as never })`,
     )
     const check = (...args: string[]) => pachter('check', `${demo}expectations.yaml`, '--config', config, ...args)
     const { status, stdout, stderr } = check()
@@ -285,6 +288,7 @@ export default defineConfig({ rules, callers, store: () => sqliteStore(new Datab
       ['try', 'delete', 'entries', '1', '--as', 'ana'],
       ['try', 'create', 'entries', '--as', 'ana', '--with', '{ plotId: 1, audience: private, title: A, body: B }'],
       ['try', 'update', 'entries', '2', '--as', 'ben', '--with', '{ title: Refused }'],
+      ['compare', file('same.json', JSON.stringify(rules))],
       ['check', expectations, '--mutate', '--coverage'],
     ]
     for (const args of commands) {
@@ -292,7 +296,7 @@ export default defineConfig({ rules, callers, store: () => sqliteStore(new Datab
       expect(status, args.join(' ') + stderr).to.equal(0)
       expect(state(), args.join(' ')).to.equal(before)
     }
-    for (const delay of [900, 1300, 1700, 2100]) {
+    for (const delay of [500, 900, 1300, 1700]) {
       const child = spawn('node', [main, 'check', expectations, '--mutate', '--config', config], { cwd: demo })
       const over = new Promise((resolve) => child.on('exit', (_, signal) => resolve(signal)))
       setTimeout(() => child.kill('SIGINT'), delay)

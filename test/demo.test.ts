@@ -66,17 +66,17 @@ describe('the command line on Korenveld', () => {
   })
 
   it('prints for people', () => {
-    expect(pachter('see', '--as', 'dirk').stdout).to.match(/rents +25/)
-    expect(pachter('see', 'entries', '--as', 'ben').stdout).to.match(/What the frost took +RU- +reader/)
-    const grid = pachter('grid', 'jobs').stdout
+    expect(pachter('see', '--as', 'dirk', ...quick).stdout).to.match(/rents +25/)
+    expect(pachter('see', 'entries', '--as', 'ben', ...quick).stdout).to.match(/What the frost took +RU- +reader/)
+    const grid = pachter('grid', 'jobs', ...quick).stdout
     expect(grid).to.match(/assignee +yes +· +details, status +·/)
     expect(grid).to.match(/no update, no delete where row.status is 'done': “A finished job/)
-    const why = pachter('why', 'update', 'entries', '7', '--as', 'ben').stdout
+    const why = pachter('why', 'update', 'entries', '7', '--as', 'ben', ...quick).stdout
     expect(why).to.match(/No: ben may not update entries 7/)
     expect(why).to.match(
       /told \(404\)[^]*row.authorId = 3[^]*cannot see it[^]*no +reader +some entryShares[^]*but entryShares 7, 2.until is 2026-06-01/,
     )
-    expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben').stdout).to.match(
+    expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben', ...quick).stdout).to.match(
       /Yes[^]*yes +sharedWith[^]*since row.memberId is 2/,
     )
   })

@@ -25,6 +25,9 @@ export interface ReadFile {
  * @param text what the file holds
  * @param file what it is called in messages
  * @throws {ExpectationFileError} naming everything that is wrong, with line and column
+ * @example
+ * const bench = openWorkbench({ rules, callers, store })
+ * const file = await openExpectations(bench, await readFile('expectations.yaml', 'utf8'), 'expectations.yaml')
  */
 export async function openExpectations(opened: Workbench, text: string, file: string): Promise<ReadFile> {
   const expectations = readExpectations(text, file, opened)
@@ -56,7 +59,10 @@ export interface CheckReport extends CheckResult {
   readonly mutation?: Mutation
 }
 
-/** Runs a file's expectations; failures are explained. */
+/**
+ * Runs a file's expectations; failures are explained. Nothing stays written.
+ * @example expect((await runFile(file)).failed).to.equal(0)
+ */
 export async function runFile({ file, expectations, bench }: ReadFile, options: RunOptions = {}): Promise<CheckResult> {
   const outcomes = await runExpectations(bench, expectations.all, { explains: true, ...options })
   return { file, at: bench.clock(), outcomes, failed: outcomes.filter(({ failures }) => failures.length > 0).length }
