@@ -1,4 +1,7 @@
 import { spawnSync } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
 import { readRulebook } from 'pachter'
@@ -149,6 +152,40 @@ describe('the command line on Korenveld', () => {
     const refused = pachter('try', 'update', 'entries', '45', '--as', 'ben', '--with', '{"title": "Mine"}', ...quick)
     expect(refused.stdout).to.match(/^It would be refused \(404\)[^]*There is no such record/)
     expect(refused.status).to.equal(0)
+  })
+
+  it('compares rules with those of another model, as far as the database has both', () => {
+    type Book = {
+      model: { tables: Record<string, { fields: Record<string, object> }> }
+      tables: Record<string, { ties: Record<string, object> }>
+    }
+    const before = JSON.parse(JSON.stringify(rules)) as Book
+    const folder = mkdtempSync(join(tmpdir(), 'pachter-'))
+    const compare = () => {
+      writeFileSync(join(folder, 'before.json'), JSON.stringify(before))
+      return pachter('compare', join(folder, 'before.json'), ...quick)
+    }
+    const { entries } = before.tables
+    delete before.model.tables['plots']?.fields['crop']
+    before.tables['plots'] = JSON.parse(
+      JSON.stringify(before.tables['plots']).replaceAll('"crop",', '').replaceAll(',"crop"', ''),
+    ) as never
+    expect(compare()).to.include({ status: 0 })
+    before.model.tables['entries'] = {
+      ...before.model.tables['entries'],
+      fields: { ...before.model.tables['entries']?.fields, open: { type: 'boolean' } },
+    }
+    const isOpen = {
+      kind: 'compare',
+      how: 'is',
+      left: { kind: 'field', level: 0, name: 'open' },
+      right: { kind: 'value', shape: { type: 'boolean' }, value: true },
+    }
+    before.tables['entries'] = { ...entries, ties: { ...entries?.ties, everyone: isOpen } }
+    const { status, stderr } = compare()
+    rmSync(folder, { recursive: true })
+    expect(stderr).to.match(/cannot both be asked about entries of this database: .*open/)
+    expect(status).to.equal(2)
   })
 
   it('emits the rulebook, and the filter for each database with its values apart', () => {

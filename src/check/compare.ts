@@ -15,7 +15,8 @@ import {
   specialise,
   whoCondition,
 } from '../rules/index.js'
-import { planCount, planRead } from '../sql/index.js'
+import { planCount, planRead, type Statement } from '../sql/index.js'
+import { ComparisonError } from './errors.js'
 import type { Workbench } from './workbench.js'
 
 /** Some of a table's records: how many, and the keys of the first few. */
@@ -55,6 +56,7 @@ const NAMED = 20
  * @param bench its own rulebook is the one before
  * @param callers the callers' names
  * @throws {UnknownNameError} where a table of one rulebook is missing in the other
+ * @throws {ComparisonError} where one of them asks for a field that the database has not
  * @example (await compareRulebooks(openWorkbench({ rules: before, callers, store }), after, ['ana'])).changes
  */
 export async function compareRulebooks(
@@ -64,6 +66,7 @@ export async function compareRulebooks(
 ): Promise<Comparison> {
   const before = bench.rulebook
   const next = bench.instead({ rules: after })
+  const both = { ...bench, rulebook: withFieldsOf(before, after) }
   const names = [...new Set([...Object.keys(before.model.tables), ...Object.keys(after.model.tables)])]
   for (const rulebook of [before, after]) names.forEach((table) => tableOf(rulebook.model, table))
   const changes: Change[] = []
@@ -77,8 +80,8 @@ export async function compareRulebooks(
           name.action === 'create'
             ? createChange(from, to)
             : {
-                gained: await difference(bench, table, who, to, from),
-                lost: await difference(bench, table, who, from, to),
+                gained: await difference(both, table, who, to, from),
+                lost: await difference(both, table, who, from, to),
               }
         if (found.gained.count + found.lost.count > 0) changes.push({ ...change, ...found })
       }
@@ -89,6 +92,15 @@ export async function compareRulebooks(
     changes,
     widened: changes.some(({ gained }) => gained.count > 0),
   }
+}
+
+/** The rulebook before, in whose tables the fields of the one after are known as well. */
+function withFieldsOf(before: Rulebook, after: Rulebook): Rulebook {
+  const tables = Object.entries(before.model.tables).map(([name, table]) => [
+    name,
+    { ...table, fields: { ...table.fields, ...tableOf(after.model, name).fields } },
+  ])
+  return { ...before, model: { ...before.model, tables: Object.fromEntries(tables) as Rulebook['model']['tables'] } }
 }
 
 const rulesText = (rulebook: Rulebook, table: string): string =>
@@ -169,16 +181,20 @@ async function difference(
   const filter = normalise(all(one, not(other)))
   if (filter.kind === 'never' || JSON.stringify(normalise(one)) === JSON.stringify(normalise(other))) return NONE
   const compilation = { rulebook, dialect: store.dialect, form: 'scan' } as const
-  const counting = planCount(compilation, table, filter)
-  const bindings = { caller, clock, given: { $limit: NAMED } }
-  const { rows } = await store.query(counting.text, counting.bind(bindings))
-  const count = Number(rows[0]?.['count'] ?? 0)
+  const run = async ({ text, bind }: Statement) => {
+    try {
+      return (await store.query(text, bind({ caller, clock, given: { $limit: NAMED } }))).rows
+    } catch (error) {
+      const reason = error instanceof Error ? error.message : String(error)
+      throw new ComparisonError(`The two rulebooks cannot both be asked about ${table} of this database: ${reason}`)
+    }
+  }
+  const count = Number((await run(planCount(compilation, table, filter)))[0]?.['count'] ?? 0)
   if (count === 0) return NONE
   const order = tableOf(rulebook.model, table).key.map((field) => ({ field, descending: false }))
   const request = { table, caller: DEVELOPER, action: 'list', fields: [], filter, order, limited: true } as const
   const { statement, read } = planRead(compilation, request)
-  const found = await store.query(statement.text, statement.bind(bindings))
-  return { count, keys: found.rows.map((row) => printKey(rulebook.model, table, read(row))) }
+  return { count, keys: (await run(statement)).map((row) => printKey(rulebook.model, table, read(row))) }
 }
 
 const NONE: SomeRecords = { count: 0, keys: [] }

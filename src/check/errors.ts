@@ -26,3 +26,8 @@ export class ExpectationFileError extends PachterError {
     super(problems.map(({ line, column, reason }) => `${file}:${line}:${column}: ${reason}`).join('\n'))
   }
 }
+
+/** Two rulebooks cannot be compared on this database: one of them asks for what it does not have. */
+export class ComparisonError extends PachterError {
+  readonly code = 'comparison-impossible'
+}

@@ -1,4 +1,4 @@
-export { ExpectationFileError, type ExpectationProblem, MissingRecordError } from './errors.js'
+export { ComparisonError, ExpectationFileError, type ExpectationProblem, MissingRecordError } from './errors.js'
 export * from './expectations/index.js'
 export { lookAt, type Look } from './look.js'
 export { type DenyReason, explain, type Explanation, type GrantReason, type PartReason, type Question } from './why.js'

@@ -31,10 +31,10 @@ try {
   if (error instanceof CommanderError) {
     // Commander has printed its message or the help already.
     process.exitCode = error.exitCode === 0 ? 0 : WRONG_USE
-  } else if (error instanceof PachterError) {
-    process.stderr.write(`pachter: ${error.message}\n`)
-    process.exitCode = WRONG_USE
   } else {
-    throw error
+    // What went wrong elsewhere, such as in the database, says most with the place where it did.
+    const text = error instanceof PachterError ? error.message : error instanceof Error ? error.stack : String(error)
+    process.stderr.write(`pachter: ${text}\n`)
+    process.exitCode = WRONG_USE
   }
 }
