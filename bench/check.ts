@@ -45,6 +45,23 @@ for (const name of names) {
         runFile(file),
       )
       console.error(`${name}: ${failed} of ${outcomes.length} do not hold`)
+      // The same callers with the keys of what they see, written out: one query each.
+      const listed: Record<string, object> = {}
+      for (const caller of Object.keys(callers)) {
+        if ((counts.get(caller.slice('member'.length)) ?? 0) > 100) continue
+        const keys = await bench.as(caller).list('entries', { fields: [] })
+        listed[caller] = { entries: { sees: keys.map(({ id }) => id), may: { update: { atLeast: 0 } } } }
+      }
+      const exact = await openExpectations(bench, JSON.stringify({ callers: listed }), 'expectations.yaml')
+      const exactly = `check, ${Object.keys(listed).length} callers, the exact keys and what may be updated, ${size}`
+      await timed(`${exactly}, no index on the audience`, name, () => runFile(exact))
+      const { identifier: q } = database.store.dialect
+      const indexed = name === 'MariaDB' ? `${q('audience')}(16)` : q('audience')
+      await database.store.query(`CREATE INDEX entries_audience ON ${q('entries')} (${indexed})`, [])
+      const fresh = openWorkbench({ rules, callers, store: database.store })
+      const again = await openExpectations(fresh, JSON.stringify({ callers: listed }), 'expectations.yaml')
+      const result = await timed(`${exactly}, with one`, name, () => runFile(again))
+      console.error(`${name}: ${result.failed} of ${result.outcomes.length} do not hold`)
     }
     await database.close()
   }

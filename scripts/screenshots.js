@@ -59,7 +59,10 @@ for (const [name, args] of Object.entries(COMMANDS)) {
   const stdout = pachter(...args)
   const body = new Convert({ escapeXML: true, fg: '#1c2b23' }).toHtml(stdout)
   await page.setContent(
-    `<body style="margin:16px;background:#fbfaf5"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace">$ pachter ${args.join(' ').replaceAll(`${scratch}/`, '')}\n\n${body}</pre>`,
+    `<body style="margin:16px;background:#fbfaf5"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace">$ pachter ${args
+      .map((arg) => (/[ {]/.test(arg) ? `'${arg}'` : arg))
+      .join(' ')
+      .replaceAll(`${scratch}/`, '')}\n\n${body}</pre>`,
   )
   await page.screenshot({ path: `${folder}${name}.png` })
 }

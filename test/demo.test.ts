@@ -77,7 +77,7 @@ describe('the command line on Korenveld', () => {
     const why = pachter('why', 'update', 'entries', '7', '--as', 'ben', ...quick).stdout
     expect(why).to.match(/No: ben may not update entries 7/)
     expect(why).to.match(
-      /told \(404\)[^]*row.authorId = 3[^]*cannot see it[^]*no +reader +some entryShares[^]*but entryShares 7, 2.until is 2026-06-01/,
+      /told \(404\)[^]*row.authorId = 3[^]*cannot see it[^]*no +reader +some entryShares[^]*but entryShares \(7, 2\).until is 2026-06-01/,
     )
     expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben', ...quick).stdout).to.match(
       /Yes[^]*yes +sharedWith[^]*since row.memberId is 2/,

@@ -1,5 +1,13 @@
 import { all, type Condition } from '../condition/index.js'
-import { type FieldData, type KeyValues, printKey, tableOf, toPlain, UnknownNameError } from '../model/index.js'
+import {
+  type FieldData,
+  isMissing,
+  type KeyValues,
+  printKey,
+  tableOf,
+  toPlain,
+  UnknownNameError,
+} from '../model/index.js'
 import { type Caller, expand, permission, type Rulebook, specialise } from '../rules/index.js'
 import { type Everyone, type EveryonePlan, planCallers, planEveryone, type Statement } from '../sql/index.js'
 import type { Store } from '../store/index.js'
@@ -57,7 +65,7 @@ export async function reachOfAll(
     const counts = Object.fromEntries([...found].map(([table, each]) => [table, each.of.get(key) ?? each.open]))
     const title = titleField === undefined ? undefined : record[titleField]
     const total = sum(counts)
-    return { key, ...(title !== undefined && { title: String(title) }), counts, total, own: total - sum(open) }
+    return { key, ...(!isMissing(title) && { title: String(title) }), counts, total, own: total - sum(open) }
   })
   return { everyone: everyone.table, open, reaches: reaches.sort((left, right) => right.own - left.own) }
 }

@@ -149,7 +149,8 @@ async function followSome(some: Condition & { kind: 'some' }, place: Place): Pro
   const traces: Trace[] = []
   for (const record of found) {
     const stack = place.stack.slice(0, to.level)
-    stack[to.level] = { record, name: `${table} ${printKey(bench.rulebook.model, table, record)}` }
+    const key = printKey(bench.rulebook.model, table, record)
+    stack[to.level] = { record, name: `${table} ${key.includes(',') ? `(${key})` : key}` }
     traces.push(await follow(where, { ...place, stack }))
   }
   const closest = eitherOf(traces)

@@ -1,6 +1,6 @@
 import { type Condition, contains, operandsOf, print } from '../condition/index.js'
 import { type MemoryRecord, stampsToSet, stampValues, type Verdict, whoName } from '../decide/index.js'
-import { fieldOf, parseKey, printKey, tableOf } from '../model/index.js'
+import { fieldOf, isMissing, parseKey, printKey, tableOf } from '../model/index.js'
 import {
   type Action,
   assertAction,
@@ -113,7 +113,7 @@ export async function explain(bench: Workbench, question: Question): Promise<Exp
   return {
     ...question,
     key: printKey(rulebook.model, table, record),
-    ...(title !== undefined && { title: String(title) }),
+    ...(!isMissing(title) && { title: String(title) }),
     allowed: verdict.allowed && free,
     status: verdict.status,
     message: verdict.message,

@@ -75,7 +75,12 @@ export function chooseCallers(known: readonly string[], asked: readonly string[]
   return asked.length > 0 ? [...new Set(asked)] : known
 }
 
-/** What a caller is known by, for people: attributes, and roles where there are any. */
-export function attributesOf({ attributes, roles }: Caller): Readonly<Record<string, unknown>> {
-  return roles.length > 0 ? { ...attributes, roles } : attributes
+/** What a caller is known by, for people: attributes, roles where there are any, channel, and the reason of a bypass. */
+export function attributesOf({ attributes, roles, channel, trusted }: Caller): Readonly<Record<string, unknown>> {
+  return {
+    ...attributes,
+    ...(roles.length > 0 && { roles }),
+    ...(channel !== undefined && { channel }),
+    ...(trusted !== undefined && { trusted }),
+  }
 }

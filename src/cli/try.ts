@@ -93,11 +93,14 @@ const changeRow = ({ field, before, after }: Attempted['changes'][number]): read
   ...[before, after].map((value) => clip(writeValue(value), 48)),
 ]
 
+/** So many names are written out. */
+const LISTED = 8
+
 function printSight({ before, after }: SightChange, whose: string): readonly string[] {
   const gained = after.filter((each) => !before.includes(each))
   const lost = before.filter((each) => !after.includes(each))
   const list = (names: readonly string[]) =>
-    names.length > 15 ? `${names.slice(0, 14).join(', ')}, …` : names.join(', ')
+    names.length > LISTED ? `${names.slice(0, LISTED).join(', ')}, …` : names.join(', ')
   return [
     `Seen by ${before.length} ${whose} before, by ${after.length} after${gained.length + lost.length === 0 ? ', the same' : ''}.`,
     ...(gained.length > 0 ? [`  ${chalk.yellow(`gain sight (${gained.length})`)}: ${list(gained)}`] : []),
