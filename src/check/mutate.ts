@@ -5,7 +5,6 @@ import type { Workbench } from './workbench.js'
 
 /** A change to the rules that no expectation noticed. */
 export interface Survivor {
-  readonly table: string
   readonly change: string
   /** Why nobody has to notice it, where the file says so. */
   readonly reason?: string
@@ -49,7 +48,6 @@ export async function mutate(
       const reason = accepted.find(({ change }) => change === mutant.change)?.reason
       const suggestion = reason === undefined ? await suggest(mutant) : ''
       unnoticed.push({
-        table: mutant.table,
         change: mutant.change,
         suggestion,
         ...(reason !== undefined && { reason }),

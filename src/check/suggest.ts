@@ -61,7 +61,7 @@ async function searchWrite(
   { table, rulebook, action }: Mutant,
   data: Data | undefined,
 ): Promise<string | undefined> {
-  if (!data) return undefined
+  if (!data || table === undefined) return undefined
   const changed = bench.instead({ rules: rulebook })
   const stamps =
     JSON.stringify(rulesOf(rulebook, table).stamps) !== JSON.stringify(rulesOf(bench.rulebook, table).stamps)
