@@ -2,6 +2,7 @@ import { type Access, RefusedError } from '../decide/index.js'
 import { PachterError } from '../model/index.js'
 import type { UntypedStore } from '../store/index.js'
 import { listKeys } from './expectations/index.js'
+import { write } from './write.js'
 
 /** What was stated of a caller is not so. Test runners show `actual` and `expected` side by side. */
 export class ExpectationFailedError extends PachterError {
@@ -176,11 +177,7 @@ async function attempt(
     if (['read', 'get'].includes(action)) await untyped(store).get(table, key)
     else {
       await untyped(store).transaction(async (given) => {
-        const inside = given as UntypedStore
-        if (action === 'create') await inside.create(table, values)
-        else if (action === 'update') await inside.update(table, key, values)
-        else if (action === 'delete') await inside.delete(table, key)
-        else await inside.act(action, table, key, values)
+        await write(given as UntypedStore, action, table, key, values)
         throw DONE
       })
     }

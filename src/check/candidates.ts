@@ -37,7 +37,7 @@ function edgeValues(field: FieldData, { length, range, pattern }: FieldCheck, no
  * values that other records have, that are missing, or that lie just outside of what a check lets through.
  *
  * @param records the records of the table
- * @param actions the actions to try; left out, all that write values
+ * @param actions the actions to try; left out, all that write
  */
 export function* candidates(
   rulebook: Rulebook,
@@ -49,7 +49,6 @@ export function* candidates(
 ): Generator<Attempt> {
   const rules = rulesOf(rulebook, table)
   const all = ['create', 'update', ...rules.actions, 'delete']
-  // Those who have signed in come first: what is done tells more than what is refused.
   for (const action of actions ?? all) {
     for (const caller of callers) {
       const made =

@@ -9,7 +9,6 @@ import {
   type Facts,
   type Inquiry,
   lookupIn,
-  type MemoryRecord,
   questionsFor,
   recordToCreate,
   SIGHT,
@@ -17,9 +16,9 @@ import {
   stampValues,
   verdictFrom,
 } from '../decide/index.js'
-import { InputError, parseKey, printKey, tableOf } from '../model/index.js'
+import { InputError, printKey } from '../model/index.js'
 import { type Rulebook, rulesOf, type TableRules } from '../rules/index.js'
-import { readData } from './data.js'
+import { findRecord, readData } from './data.js'
 import { type Element, elementsOf, type Supposed } from './elements.js'
 import type { Aspect, Expectation, SetExpectation, TryExpectation } from './expectations/index.js'
 import { isTrueOf } from './expectations/sets.js'
@@ -136,10 +135,7 @@ function countTry(bench: Workbench, expected: TryExpectation, data: Data, counts
     const rules = rulesOf(rulebook, inquiry.table)
     const changed = change(facts)
     const sight = allowance(rules, 'get')((id) => id === SIGHT || changed(id))
-    const { status, fields, invalid } = verdictFrom({ ...inquiry, rulebook }, (id) =>
-      id === SIGHT ? sight : changed(id),
-    )
-    return JSON.stringify([status, Object.keys(fields), Object.keys(invalid)])
+    return outcomeOf({ ...inquiry, rulebook }, (id) => (id === SIGHT ? sight : changed(id)))
   }
   const is = outcome({ rulebook: inquiry.rulebook, facts: (same) => same })
   for (const [element, count] of counts) {
@@ -148,13 +144,19 @@ function countTry(bench: Workbench, expected: TryExpectation, data: Data, counts
   }
 }
 
+/** What comes of a write, in short: the status, and the fields in the way. */
+function outcomeOf(inquiry: Inquiry, facts: Facts): string {
+  const { status, fields, invalid } = verdictFrom(inquiry, facts)
+  return JSON.stringify([status, Object.keys(fields), Object.keys(invalid)])
+}
+
 /** The facts about a write; nothing where its values do not even fit the table. */
 function askTry(bench: Workbench, rulebook: Rulebook, expected: TryExpectation, data: Data) {
   const { table, action, key, values, at } = expected
   const [caller, now] = [bench.caller(expected.caller), at ?? bench.clock()]
   try {
     const given = action === 'delete' ? {} : checkValues(rulebook, table, values, { action, caller, now })
-    const stored = key === undefined ? undefined : findRecord(rulebook, table, key, data)
+    const stored = key === undefined ? undefined : findRecord(rulebook.model, table, key, data)
     const record = action === 'create' ? recordToCreate(rulebook, table, given, caller, now) : stored
     if (!record) return undefined
     const changes = action === 'delete' ? {} : { fields: Object.keys(given) }
@@ -169,11 +171,6 @@ function askTry(bench: Workbench, rulebook: Rulebook, expected: TryExpectation, 
   }
 }
 
-function findRecord(rulebook: Rulebook, table: string, written: string, data: Data): MemoryRecord | undefined {
-  const key = parseKey(rulebook.model, table, written)
-  return data[table]?.find((record) => tableOf(rulebook.model, table).key.every((name) => record[name] === key[name]))
-}
-
 /** Of each check, how many tries it let through and how many only it refused. */
 function checksCovered(
   bench: Workbench,
@@ -185,9 +182,7 @@ function checksCovered(
   const tries = expectations.filter((each): each is TryExpectation => each.kind === 'try')
   const outcome = (each: TryExpectation, by: Rulebook) => {
     const asked = askTry(bench, by, each, data)
-    if (!asked) return 'unfit'
-    const { status, fields, invalid } = verdictFrom(asked.inquiry, asked.facts)
-    return JSON.stringify([status, Object.keys(fields), Object.keys(invalid)])
+    return asked ? outcomeOf(asked.inquiry, asked.facts) : 'unfit'
   }
   return checksOf(rulesOf(rulebook, table)).map(({ name, fields, without }): Covered => {
     const changed = { ...rulebook, tables: { ...rulebook.tables, [table]: without } }

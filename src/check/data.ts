@@ -1,5 +1,5 @@
 import type { Data, MemoryRecord } from '../decide/index.js'
-import { PachterError } from '../model/index.js'
+import { type ModelData, PachterError, parseKey, tableOf } from '../model/index.js'
 import type { Workbench } from './workbench.js'
 
 /** What was asked for looks at every record in memory, and there are too many; nothing was read. */
@@ -26,4 +26,10 @@ export async function readData({ everything, rulebook }: Workbench): Promise<Dat
   const data: Record<string, readonly MemoryRecord[]> = {}
   for (const table of tables) data[table] = await everything.list(table)
   return data
+}
+
+/** The record with this key, as it is printed. */
+export function findRecord(model: ModelData, table: string, written: string, data: Data): MemoryRecord | undefined {
+  const key = parseKey(model, table, written)
+  return data[table]?.find((record) => tableOf(model, table).key.every((name) => record[name] === key[name]))
 }

@@ -35,3 +35,4 @@ export {
   type RefusalExpected,
 } from './assert.js'
 export { type Fixture, FixtureError, openFixture, readRecords, type Records } from './fixture.js'
+export { takesValues, valuesFrom } from './values.js'

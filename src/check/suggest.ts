@@ -1,21 +1,13 @@
 import { stringify } from 'yaml'
 import { type Data, decide, type MemoryRecord } from '../decide/index.js'
-import {
-  InputError,
-  type KeyValues,
-  parseKey,
-  type PlainValue,
-  tableOf,
-  toPlain,
-  type Value,
-  isMissing,
-} from '../model/index.js'
-import { changesRecord, type Rulebook, rulesOf } from '../rules/index.js'
+import { InputError, type PlainValue, tableOf, toPlain, type Value, isMissing } from '../model/index.js'
+import { type Rulebook, rulesOf } from '../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from './compare.js'
-import { readData } from './data.js'
+import { findRecord, readData } from './data.js'
 import { type Attempt, type Tried, tryWrite } from './expectations/index.js'
 import type { Mutant } from './mutants.js'
+import { takesValues } from './values.js'
 import type { Workbench } from './workbench.js'
 
 /** So many candidates are decided in memory, and so many of those that differ are tried on the database. */
@@ -88,7 +80,7 @@ const signedInFirst = ({ names, caller }: Workbench): readonly string[] =>
 /** What memory says comes of a write: the status, and the message. */
 function answerTo(bench: Workbench, rulebook: Rulebook, attempt: Attempt, data: Data): string {
   const { caller, table, action, key, values } = attempt
-  const record = key === undefined ? undefined : findRecord(rulebook, table, parseKey(rulebook.model, table, key), data)
+  const record = key === undefined ? undefined : findRecord(rulebook.model, table, key, data)
   const asked = { action, table, values, data, now: bench.clock(), ...(record && { record }) }
   try {
     const { status, message } = decide(rulebook, { ...asked, caller: callerOf(bench.caller(caller)) })
@@ -104,9 +96,6 @@ const callerOf = ({ signedIn, roles, attributes, channel, trusted }: ReturnType<
   trusted !== undefined
     ? { trusted }
     : { ...(signedIn ? { ...attributes, roles } : { anonymous: true }), ...(channel !== undefined && { channel }) }
-
-const findRecord = (rulebook: Rulebook, table: string, key: KeyValues, data: Data): MemoryRecord | undefined =>
-  data[table]?.find((record) => tableOf(rulebook.model, table).key.every((name) => record[name] === key[name]))
 
 /** The try as it could stand in a file, where it comes out otherwise under the changed rules. */
 async function asExpected(bench: Workbench, changed: Workbench, attempt: Attempt): Promise<object | undefined> {
@@ -128,10 +117,9 @@ async function asExpected(bench: Workbench, changed: Workbench, attempt: Attempt
   const given = Object.fromEntries(
     Object.entries(values).map(([name, value]) => [name, plain(bench, table, name, value)]),
   )
-  const takesValues = action === 'create' || changesRecord(rulesOf(bench.rulebook, table), action)
   return {
     [action]: key === undefined ? null : key,
-    ...(takesValues && Object.keys(given).length > 0 && { with: given }),
+    ...(takesValues(rulesOf(bench.rulebook, table), action) && Object.keys(given).length > 0 && { with: given }),
     status: is.status,
     ...(saysOther && { message: is.message }),
     ...(sameStatus &&

@@ -1,9 +1,18 @@
 import chalk from 'chalk'
 import type { Command } from 'commander'
 import { parse } from 'yaml'
-import { type Attempted, everyoneIn, type SightChange, tryAs, writeValue } from '../check/index.js'
-import { accepts, fieldOf, fromPlain, parseKey, type PlainValue, type ModelData, tableOf } from '../model/index.js'
-import { changesRecord, rulesOf } from '../rules/index.js'
+import {
+  type Attempted,
+  everyoneIn,
+  type SightChange,
+  takesValues,
+  tryAs,
+  valuesFrom,
+  writeValue,
+} from '../check/index.js'
+import type { MemoryRecord } from '../decide/index.js'
+import { type ModelData, parseKey, tableOf } from '../model/index.js'
+import { rulesOf } from '../rules/index.js'
 import { type Config, loadConfig, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 import { clip, drawTable } from './table.js'
@@ -44,8 +53,8 @@ function checkAttempt({ rules }: Config, action: string, table: string, key: str
   if (action !== 'create' && key === undefined)
     throw new UsageError(`Name the record: pachter try ${action} ${table} <key>.`)
   if (key !== undefined) parseKey(rules.model, table, key)
-  const takes = action === 'create' || changesRecord(rulesOf(rules, table), action)
-  if (given !== undefined && !takes) throw new UsageError(`${action} takes no values.`)
+  if (given !== undefined && !takesValues(rulesOf(rules, table), action))
+    throw new UsageError(`${action} takes no values.`)
   return readValues(rules.model, table, given)
 }
 
@@ -59,14 +68,7 @@ function readValues(model: ModelData, table: string, given = '{}'): Readonly<Rec
     throw wrong((error as Error).message.split('\n')[0] ?? 'it cannot be read')
   }
   if (typeof values !== 'object' || values === null || Array.isArray(values)) throw wrong('this is none')
-  const { fields } = tableOf(model, table)
-  return Object.fromEntries(
-    Object.entries(values).map(([name, plain]) => {
-      if (!Object.hasOwn(fields, name)) return [name, plain]
-      const read = fromPlain(fieldOf(model, table, name), plain as PlainValue)
-      return [name, accepts(fieldOf(model, table, name), read) ? read : plain]
-    }),
-  )
+  return valuesFrom(model, table, values as MemoryRecord)
 }
 
 /** Writes what would come of a write for a terminal. */

@@ -1,17 +1,8 @@
 import { type Document, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument } from 'yaml'
-import {
-  accepts,
-  fieldOf,
-  fromPlain,
-  InputError,
-  parseKey,
-  PachterError,
-  type PlainValue,
-  printKey,
-  tableOf,
-  UnknownNameError,
-} from '../../model/index.js'
-import { type Action, changesRecord, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
+import { InputError, parseKey, PachterError, printKey, tableOf, UnknownNameError } from '../../model/index.js'
+import { type Action, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
+import type { MemoryRecord } from '../../decide/index.js'
+import { takesValues, valuesFrom } from '../values.js'
 import { ExpectationFileError, type ExpectationProblem } from '../errors.js'
 import type { AcceptedChange, Aspect, Expectation, Expectations, KeysExpected, TryExpectation } from './expectation.js'
 import { type Item, YamlReader } from './yaml-reader.js'
@@ -259,8 +250,8 @@ class Reader extends YamlReader {
   }
 
   private assertTakesValues({ table }: Owner, action: Action, given: Item | undefined): void {
-    const takes = action === 'create' || changesRecord(rulesOf(this.known.rulebook, table), action)
-    if (given && !takes) this.complain(given.at, `${action} takes no values.`)
+    if (given && !takesValues(rulesOf(this.known.rulebook, table), action))
+      this.complain(given.at, `${action} takes no values.`)
   }
 
   /** Values by field, in the types of the model as far as YAML has none for them. */
@@ -269,15 +260,8 @@ class Reader extends YamlReader {
     const { model } = this.known.rulebook
     const { fields } = tableOf(model, table)
     const given = this.items(item.value, item.name, item.name === 'stored' ? Object.keys(fields) : undefined)
-    return Object.fromEntries(
-      given.map(({ name, value }) => {
-        const plain = (value?.toJS(this.document) ?? null) as PlainValue
-        if (!Object.hasOwn(fields, name)) return [name, plain]
-        const read = fromPlain(fieldOf(model, table, name), plain)
-        // What does not fit is sent as it is: what comes of that may be what is expected.
-        return [name, accepts(fieldOf(model, table, name), read) ? read : plain]
-      }),
-    )
+    const plain = given.map(({ name, value }) => [name, (value?.toJS(this.document) ?? null) as unknown])
+    return valuesFrom(model, table, Object.fromEntries(plain) as MemoryRecord)
   }
 
   private accepted(item: Node): AcceptedChange[] {

@@ -1,6 +1,7 @@
 import { isMissing, PachterError, parseKey, sameValue, type Value } from '../../model/index.js'
 import { withoutTrace } from '../../store/index.js'
 import { recordAt } from '../keys.js'
+import { write } from '../write.js'
 import type { Workbench } from '../workbench.js'
 import type { TryExpectation } from './expectation.js'
 import type { MemoryRecord } from '../../decide/index.js'
@@ -39,34 +40,23 @@ export async function tryWrite(
     const given = key === undefined ? undefined : parseKey(model, table, key)
     const before = given && (await recordAt(inside, table, given))
     const kept = before && { before }
-    try {
-      const scoped = inside.as(caller)
-      const written = await write(scoped, table, action, given, values)
-      const of = written ?? given ?? {}
-      const after = action === 'delete' ? undefined : await recordAt(inside, table, keyOf(bench, table, of))
-      await meanwhile(inside, of)
-      return { status: 200, key: of, ...kept, ...(after && { after }) }
-    } catch (error) {
-      const { status, fields } = error as { readonly status?: number; readonly fields?: Record<string, string> }
-      // What has no status is no answer to a caller, but a fault.
-      if (!(error instanceof PachterError) || status === undefined) throw error
-      return { status, message: error.message, ...kept, ...(fields && { fields }), ...(given && { key: given }) }
-    }
+    const outcome = await write(inside.as(caller), action, table, given, values).then(
+      (written) => ({ written }),
+      (error: unknown) => ({ refused: refusalFrom(error) }),
+    )
+    if ('refused' in outcome) return { ...outcome.refused, ...kept, ...(given && { key: given }) }
+    const of = outcome.written ?? given ?? {}
+    const after = action === 'delete' ? undefined : await recordAt(inside, table, keyOf(bench, table, of))
+    await meanwhile(inside, of)
+    return { status: 200, key: of, ...kept, ...(after && { after }) }
   })
 }
 
-async function write(
-  scoped: ReturnType<Workbench['as']>,
-  table: string,
-  action: string,
-  key: Readonly<Record<string, unknown>> | undefined,
-  values: MemoryRecord,
-): Promise<MemoryRecord | undefined> {
-  if (action === 'create') return scoped.create(table, values)
-  if (action === 'update') return scoped.update(table, key, values)
-  if (action !== 'delete') return scoped.act(action, table, key, values)
-  await scoped.delete(table, key)
-  return undefined
+/** An error as an answer to the caller. What has no status is none, but a fault. */
+function refusalFrom(error: unknown): Pick<Tried, 'status' | 'message' | 'fields'> {
+  const { status, fields } = error as { readonly status?: number; readonly fields?: Record<string, string> }
+  if (!(error instanceof PachterError) || status === undefined) throw error
+  return { status, message: error.message, ...(fields && { fields }) }
 }
 
 const keyOf = ({ rulebook }: Workbench, table: string, record: MemoryRecord) =>
