@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { CallerError, InputError, UnknownNameError } from 'pachter'
+import { anonymous, CallerError, inFull, InputError, UnknownNameError } from 'pachter'
 import { callers } from '../examples/allotment/callers.js'
 import { NOW, openKorenveld, refusalOf } from './support/korenveld.js'
 
@@ -83,11 +83,15 @@ describe('the guard on PGlite', () => {
         [as(eva).update('members', 5, { duties: ['secretary', 'treasurer'] }), 403, /duties is not yours/],
         [as(ana).update('entries', 1, { id: 900 }), 403, /id is part of the key/],
         [as(ana).update('entries', 1, { updatedAt: new Date(0) }), 403, /updatedAt is set by the server/],
-        [as(ben).update('entries', 2, { title: 'x' }), 403, /takes author or coAuthor/],
+        [as(ben).update('entries', 2, { title: 'x' }), 403, /^You may not update this record of entries\.$/],
         [as(ben).update('entries', 7, { title: 'x' }), 404, /no such record/],
-        [as(ben).delete('entries', 2), 403, /takes author or role secretary/],
+        [as(ben).delete('entries', 2), 403, /^You may not delete this record of entries\.$/],
         [as(carla).update('jobs', 3, { title: 'x' }), 403, /^A finished job cannot be changed or deleted\.$/],
-        [as(dirk).create('entryShares', { entryId: 1, memberId: 4, level: 'edit' }), 403, /takes entryAuthor/],
+        [
+          as(dirk).create('entryShares', { entryId: 1, memberId: 4, level: 'edit' }),
+          403,
+          /^You may not create this record of entryShares\.$/,
+        ],
         [as(noor).create('remarks', { entryId: 7, body: 'x' }), 403, /may not create/],
       ]
       for (const [attempt, status, message] of refusals) {
@@ -139,7 +143,7 @@ describe('the guard on PGlite', () => {
       expect(await call('update', 'entries', 1, { titel: 'x', body: 7 }))
         .to.be.instanceOf(InputError)
         .with.property('message')
-        .that.matches(/titel is not a field of entries, which has id, .*; body must be text/)
+        .that.matches(/titel is not a field of entries; body must be text/)
       expect(await call('create', 'entries', { plotId: 1 }))
         .to.have.property('message')
         .that.matches(/title is missing/)
@@ -149,7 +153,8 @@ describe('the guard on PGlite', () => {
       expect(await call('list', 'entires')).to.be.instanceOf(UnknownNameError)
       expect(await call('list', '__proto__')).to.be.instanceOf(UnknownNameError)
       expect(await call('list', 'entries', { limit: -1 })).to.be.instanceOf(InputError)
-      expect(korenveld.sent).to.deep.equal([])
+      // What is wrong with values is told only to whoever may write at all, which has to be asked.
+      expect(korenveld.sent.filter((text) => !text.startsWith('SELECT'))).to.deep.equal([])
     })
 
     it('is refused of callers too', () => {
@@ -158,7 +163,7 @@ describe('the guard on PGlite', () => {
       expect(() => as({ id: '1' })).to.throw(CallerError, /id is "1"; it must be an integer/)
       expect(() => as({ id: 1, roles: ['chair'] })).to.throw(UnknownNameError, /no role "chair"/)
       expect(() => as({ id: 1, admin: true })).to.throw(UnknownNameError, /no caller attribute "admin"/)
-      expect(() => as({ anonymous: true, roles: ['treasurer'] })).to.throw(UnknownNameError)
+      expect(() => as({ ...anonymous, roles: ['treasurer'] } as never)).to.throw(CallerError)
       expect(() => as(null)).to.throw(CallerError)
     })
 
@@ -174,9 +179,8 @@ describe('the guard on PGlite', () => {
     const { createGuard } = await import('pachter')
     const failing = { ...korenveld.store, query: () => Promise.reject(new Error('connection lost')) }
     const guard = createGuard({ rules: korenveld.guard.rules, store: failing })
-    expect(await refusalOf(guard.as(ana).update('entries', 1, { title: 'x' }))).to.have.property(
-      'message',
-      'connection lost',
-    )
+    const error = await refusalOf(guard.as(ana).update('entries', 1, { title: 'x' }))
+    expect(error).to.include({ message: 'The database did not do this.', status: 500 })
+    expect(inFull(error)).to.include('connection lost')
   })
 })

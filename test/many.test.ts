@@ -95,7 +95,12 @@ describe('many records, and odd ones', () => {
 
   it('gives whoever may create but never see nothing but the key', async () => {
     const guard = createGuard({ rules, store: fixture.store })
-    const loan = await guard.as(callers.ana).create('loans', { toolId: 3, day: '2026-11-23', memberId: 2 })
+    const hidden = await refusalOf(guard.as(callers.ana).create('loans', { toolId: 3, day: '2026-11-23', memberId: 2 }))
+    expect(hidden).to.include({ status: 403 })
+    // Unless the rules say that it may be told whether a tool is lent on a day.
+    const told = { ...rules, tables: { ...rules.tables, loans: { ...rules.tables['loans'], conflicts: 'told' } } }
+    const telling = createGuard({ rules: told as typeof rules, store: fixture.store })
+    const loan = await telling.as(callers.ana).create('loans', { toolId: 3, day: '2026-11-23', memberId: 2 })
     expect(loan).to.deep.equal({ toolId: 3, day: '2026-11-23' })
   })
 

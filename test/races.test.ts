@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
 import type { RefusedError } from 'pachter'
-import { createGuard, trusted } from 'pachter'
+import { createGuard, inFull, trusted } from 'pachter'
 import type { Connection, Store } from 'pachter/store'
 import { mariadbStore } from 'pachter/store/mariadb'
 import { postgresqlStore } from 'pachter/store/postgresql'
@@ -147,9 +147,9 @@ for (const name of engineNames.filter((each) => each in pools)) {
       }
       const write = () => as(ana).update('entries', entry, { title: 'late' })
       const inside = () => as(ana).transaction((store) => store.update('entries', entry, { title: 'late' }))
-      for (const each of [write, inside]) expect((await held(each, cancel)).message).to.match(/cancel|interrupt/)
+      for (const each of [write, inside]) expect(inFull(await held(each, cancel))).to.match(/cancel|interrupt/)
       for (const each of [write, inside]) {
-        expect((await held(each, () => new Promise((resolve) => setTimeout(resolve, 2_200)))).message).to.match(
+        expect(inFull(await held(each, () => new Promise((resolve) => setTimeout(resolve, 2_200))))).to.match(
           /timeout|max_statement_time/,
         )
       }

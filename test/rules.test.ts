@@ -1,5 +1,7 @@
 import { expect } from 'chai'
 import {
+  anyOf,
+  notOf,
   all,
   any,
   checkRulebook,
@@ -118,7 +120,7 @@ describe('conditions', () => {
       not(any(all(anyone, row.holderId.is(caller.id)), not(row.id.above(3)), not(anyone))),
     )
     expect(print(normalise(condition))).to.equal('row.holderId is not caller.id and row.id is above 3')
-    expect(normalise(not(any(condition, not(condition))))).to.have.property('kind', 'all')
+    expect(normalise(notOf(anyOf(condition, notOf(condition))))).to.have.property('kind', 'all')
   })
 })
 

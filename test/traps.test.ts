@@ -195,9 +195,7 @@ describe('what databases are known to see differently', () => {
     const many = Array.from({ length: 5000 }, (_, at) => at + 100)
     expect(await seen(({ row }) => row.id.oneOf(many))).to.deep.equal([101, 102, 103])
     const nested = (depth: number, { row }: Seeds): Condition =>
-      depth === 0
-        ? row.id.is(101)
-        : { kind: depth % 2 ? 'any' : 'all', of: [nested(depth - 1, { row } as Seeds), row.id.is(101)] }
+      depth === 0 ? row.id.is(101) : (depth % 2 ? any : all)(nested(depth - 1, { row } as Seeds), row.id.is(101))
     expect(await seen((context) => nested(50, context))).to.deep.equal([101])
     expect(() =>
       defineRules(model, caller, { seeds: (context) => context.table.ties({ deep: nested(5000, context) }) }),

@@ -1,5 +1,5 @@
 import { type Access, RefusedError } from '../decide/index.js'
-import { PachterError } from '../model/index.js'
+import { PachterError, UnknownNameError } from '../model/index.js'
 import type { UntypedStore } from '../store/index.js'
 import { listKeys } from './expectations/index.js'
 import { write } from './write.js'
@@ -186,7 +186,8 @@ async function attempt(
     if (error === DONE) return undefined
     const { status, message } = error as { readonly status?: number; readonly message: string }
     // A mistake in the test itself, such as an unknown table, is no refusal.
-    if (!(error instanceof PachterError) || status === undefined) throw error
+    const isMistake = !(error instanceof PachterError) || error instanceof UnknownNameError
+    if (isMistake || status === undefined) throw error
     return { status, message }
   }
 }

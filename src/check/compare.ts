@@ -1,4 +1,4 @@
-import { all, any, type Condition, normalise, not } from '../condition/index.js'
+import { allOf, anyOf, type Condition, normalise, notOf } from '../condition/index.js'
 import { printKey, tableOf } from '../model/index.js'
 import {
   type Action,
@@ -133,14 +133,14 @@ function respectsOf(
   const bothOpen = new Map(
     ['list', 'update'].map((action) => [
       action,
-      all(conditionFor(before, table, { action }), conditionFor(after, table, { action })),
+      allOf(conditionFor(before, table, { action }), conditionFor(after, table, { action })),
     ]),
   )
   return respects.flatMap((respect) => {
     const [from, to] = [conditionFor(before, table, respect), conditionFor(after, table, respect)]
     if (JSON.stringify(from) === JSON.stringify(to)) return []
-    const within = respect.field === undefined ? all() : (bothOpen.get(respect.action) as Condition)
-    return [[respect, all(within, from), all(within, to)] as const]
+    const within = respect.field === undefined ? allOf() : (bothOpen.get(respect.action) as Condition)
+    return [[respect, allOf(within, from), allOf(within, to)] as const]
   })
 }
 
@@ -149,18 +149,18 @@ function conditionFor(rulebook: Rulebook, table: string, { action, field }: Resp
   const rules = rulesOf(rulebook, table)
   if (action === 'create') return createPermission(rulebook, table, [])
   const isOwn = !['list', 'update', 'delete'].includes(action)
-  if (isOwn && !rules.actions.includes(action)) return any()
-  const open = all(
+  if (isOwn && !rules.actions.includes(action)) return anyOf()
+  const open = allOf(
     permission(rulebook, table, 'list'),
     ...(action === 'list' ? [] : [permission(rulebook, table, action)]),
   )
   if (field === undefined) return open
-  if (action === 'list') return all(open, fieldSight(rulebook, table, field, 'list'))
-  if (isFixed(rulebook, table, action, field)) return any()
+  if (action === 'list') return allOf(open, fieldSight(rulebook, table, field, 'list'))
+  if (isFixed(rulebook, table, action, field)) return anyOf()
   const holding = grantsFor(rules, action)
     .filter((grant) => covers(grant, field))
-    .map(({ to, when }) => all(any(...to.map((who) => whoCondition(rules, who))), ...(when ? [when] : [])))
-  return all(open, expand(rulebook, any(...holding)))
+    .map(({ to, when }) => allOf(anyOf(...to.map((who) => whoCondition(rules, who))), ...(when ? [when] : [])))
+  return allOf(open, expand(rulebook, anyOf(...holding)))
 }
 
 /** Creating is open or closed to a caller; what it asks of the values is not told by the records there are. */
@@ -178,7 +178,7 @@ async function difference(
   one: Condition,
   other: Condition,
 ): Promise<SomeRecords> {
-  const filter = normalise(all(one, not(other)))
+  const filter = normalise(allOf(one, notOf(other)))
   if (filter.kind === 'never' || JSON.stringify(normalise(one)) === JSON.stringify(normalise(other))) return NONE
   const compilation = { rulebook, dialect: store.dialect, form: 'scan' } as const
   const run = async ({ text, bind }: Statement) => {

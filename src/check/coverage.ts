@@ -4,19 +4,19 @@ import {
   accessReader,
   allowance,
   answer,
-  checkValues,
   type Data,
   type Facts,
   type Inquiry,
   lookupIn,
   questionsFor,
+  readValues,
   recordToCreate,
   SIGHT,
   stampsToSet,
   stampValues,
   verdictFrom,
 } from '../decide/index.js'
-import { InputError, printKey } from '../model/index.js'
+import { printKey } from '../model/index.js'
 import { type Rulebook, rulesOf, type TableRules } from '../rules/index.js'
 import { findRecord, readData } from './data.js'
 import { type Element, elementsOf, type Supposed } from './elements.js'
@@ -154,21 +154,17 @@ function outcomeOf(inquiry: Inquiry, facts: Facts): string {
 function askTry(bench: Workbench, rulebook: Rulebook, expected: TryExpectation, data: Data) {
   const { table, action, key, values, at } = expected
   const [caller, now] = [bench.caller(expected.caller), at ?? bench.clock()]
-  try {
-    const given = action === 'delete' ? {} : checkValues(rulebook, table, values, { action, caller, now })
-    const stored = key === undefined ? undefined : findRecord(rulebook.model, table, key, data)
-    const record = action === 'create' ? recordToCreate(rulebook, table, given, caller, now) : stored
-    if (!record) return undefined
-    const changes = action === 'delete' ? {} : { fields: Object.keys(given) }
-    const inquiry: Inquiry = { rulebook, table, action, caller, ...changes }
-    const stamps =
-      action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, given), caller, now)
-    const world = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...given } }
-    return { inquiry, facts: answer(questionsFor([inquiry]), record, world) }
-  } catch (error) {
-    if (error instanceof InputError) return undefined
-    throw error
-  }
+  const reading = action === 'delete' ? undefined : readValues(rulebook, table, action, values)
+  if (reading && reading.problems.size > 0) return undefined
+  const given = reading?.values ?? {}
+  const stored = key === undefined ? undefined : findRecord(rulebook.model, table, key, data)
+  const record = action === 'create' ? recordToCreate(rulebook, table, given, caller, now) : stored
+  if (!record) return undefined
+  const inquiry: Inquiry = { rulebook, table, action, caller, ...(reading && { fields: reading.fields }) }
+  const stamps =
+    action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, given), caller, now)
+  const world = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...given } }
+  return { inquiry, facts: answer(questionsFor([inquiry]), record, world) }
 }
 
 /** Of each check, how many tries it let through and how many only it refused. */

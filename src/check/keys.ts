@@ -4,7 +4,7 @@ import type { Workbench } from './workbench.js'
 import { MissingRecordError } from './errors.js'
 
 /** So many keys are asked for in one query. */
-const AT_ONCE = 500
+const AT_ONCE = 250
 
 /** A row as `where` hands it over, of whatever table. */
 type AnyRow = Readonly<Record<string, { is(value: unknown): Condition }>>

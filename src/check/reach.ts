@@ -1,4 +1,4 @@
-import { all, type Condition } from '../condition/index.js'
+import { allOf, type Condition } from '../condition/index.js'
 import {
   type FieldData,
   isMissing,
@@ -111,7 +111,7 @@ async function reachInto(
   table: string,
   besides: readonly Condition[] = [],
 ): Promise<ReachInto> {
-  const filter = expand(rulebook, all(permission(rulebook, table, 'list'), ...besides))
+  const filter = expand(rulebook, allOf(permission(rulebook, table, 'list'), ...besides))
   const plan = planEveryone({ rulebook, dialect: store.dialect }, table, filter, everyone)
   const { key } = tableOf(rulebook.model, everyone.table)
   const keyIn = (row: Readonly<Record<string, unknown>>) =>

@@ -1,7 +1,7 @@
 import { stringify } from 'yaml'
 import { type Data, decide, type MemoryRecord } from '../decide/index.js'
 import { InputError, type PlainValue, tableOf, toPlain, type Value, isMissing } from '../model/index.js'
-import { type Rulebook, rulesOf } from '../rules/index.js'
+import { anonymous, type Rulebook, rulesOf, trusted } from '../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from './compare.js'
 import { findRecord, readData } from './data.js'
@@ -92,10 +92,16 @@ function answerTo(bench: Workbench, rulebook: Rulebook, attempt: Attempt, data: 
 }
 
 /** A checked caller as an app would hand it over. */
-const callerOf = ({ signedIn, roles, attributes, channel, trusted }: ReturnType<Workbench['caller']>): unknown =>
-  trusted !== undefined
-    ? { trusted }
-    : { ...(signedIn ? { ...attributes, roles } : { anonymous: true }), ...(channel !== undefined && { channel }) }
+const callerOf = ({
+  signedIn,
+  roles,
+  attributes,
+  channel,
+  trusted: reason,
+}: ReturnType<Workbench['caller']>): unknown =>
+  reason !== undefined
+    ? trusted(reason)
+    : { ...(signedIn ? { ...attributes, roles } : anonymous), ...(channel !== undefined && { channel }) }
 
 /** The try as it could stand in a file, where it comes out otherwise under the changed rules. */
 async function asExpected(bench: Workbench, changed: Workbench, attempt: Attempt): Promise<object | undefined> {

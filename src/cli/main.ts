@@ -1,6 +1,6 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander'
-import { PachterError } from '../model/index.js'
+import { inFull, PachterError } from '../model/index.js'
 import { addCheck } from './check.js'
 import { addCompare } from './compare.js'
 import { addEmit } from './emit.js'
@@ -33,7 +33,7 @@ try {
     process.exitCode = error.exitCode === 0 ? 0 : WRONG_USE
   } else {
     // What went wrong elsewhere, such as in the database, says most with the place where it did.
-    const text = error instanceof PachterError ? error.message : error instanceof Error ? error.stack : String(error)
+    const text = error instanceof PachterError ? inFull(error) : error instanceof Error ? error.stack : String(error)
     process.stderr.write(`pachter: ${text}\n`)
     process.exitCode = WRONG_USE
   }

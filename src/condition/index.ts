@@ -1,4 +1,5 @@
 export { RuleError } from './errors.js'
+export { all, any, assertCondition, made, not } from './logic.js'
 export { normalise } from './normalise.js'
 export { print, printOperand } from './print.js'
 export { mapOperands, shift } from './shift.js'
@@ -19,17 +20,17 @@ export {
 } from './term.js'
 export {
   after,
-  all,
+  allOf,
   type CallerCondition,
   isAboutCaller,
   always,
-  any,
+  anyOf,
   type Compare,
   type Comparison,
   type Condition,
   contains,
   never,
-  not,
+  notOf,
   type Operand,
   operandsOf,
   partsOf,

@@ -1,4 +1,4 @@
-import { always, type Condition, never, not } from './tree.js'
+import { always, type Condition, never, notOf } from './tree.js'
 
 /**
  * Brings a condition into its smallest equivalent shape: negation pushed down to the leaves, constants
@@ -24,10 +24,8 @@ function walk(condition: Condition, replace: (leaf: Condition) => Condition, neg
         (condition.kind === 'all') === negated ? 'any' : 'all',
         condition.of.map((part) => walk(part, replace, negated)),
       )
-    case 'after': {
-      const of = walk(condition.of, replace, negated)
-      return of.kind === 'always' || of.kind === 'never' ? of : { kind: 'after', of }
-    }
+    case 'after':
+      return afterwards(walk(condition.of, replace, negated))
     case 'some': {
       const replaced = replace(condition)
       if (replaced !== condition) return walk(replaced, (same) => same, negated)
@@ -41,9 +39,27 @@ function walk(condition: Condition, replace: (leaf: Condition) => Condition, neg
   }
 }
 
+/** Asks each leaf of the record as it will be. Whether a field changes is asked of the change, not of its outcome. */
+function afterwards(condition: Condition): Condition {
+  switch (condition.kind) {
+    case 'all':
+    case 'any':
+      return { ...condition, of: condition.of.map(afterwards) }
+    case 'not':
+      return notOf(afterwards(condition.of))
+    case 'always':
+    case 'never':
+    case 'unchanged':
+    case 'after':
+      return condition
+    default:
+      return { kind: 'after', of: condition }
+  }
+}
+
 function negate(leaf: Condition, negated: boolean): Condition {
   if (!negated) return leaf
-  return leaf.kind === 'never' ? always : not(leaf)
+  return leaf.kind === 'never' ? always : notOf(leaf)
 }
 
 function combine(kind: 'all' | 'any', parts: readonly Condition[]): Condition {

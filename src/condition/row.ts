@@ -16,7 +16,8 @@ import {
   type ValueOf,
 } from '../model/index.js'
 import { atNewLevel, term, type TermFor, wrapSteps } from './term.js'
-import { always, type Condition, not } from './tree.js'
+import { assertCondition, made } from './logic.js'
+import { always, type Condition, notOf } from './tree.js'
 
 /** The records of a table that refer to this one. */
 export interface Many<M, C extends TableName<M>> {
@@ -86,23 +87,24 @@ function buildMany(
   steps: readonly Relation[],
   by?: string,
 ): Record<string, unknown> {
-  const some = (where: (row: never) => Condition = () => always): Condition => {
+  const some = (where: (row: never) => Condition = () => made(always)): Condition => {
     const child = childOf(model, table, name, by)
-    return atNewLevel(steps.length, (to) =>
-      wrapSteps(level, [...steps, child], to - steps.length)(where(buildRow(model, child.table, to, []) as never)),
-    )
+    const inner = (to: number) => assertCondition(where(buildRow(model, child.table, to, []) as never))
+    return made(atNewLevel(steps.length, (to) => wrapSteps(level, [...steps, child], to - steps.length)(inner(to))))
   }
   return {
     some,
-    none: (where?: (row: never) => Condition) => not(some(where)),
-    every: (where: (row: never) => Condition) => not(some((row) => not(where(row)))),
+    none: (where?: (row: never) => Condition) => made(notOf(some(where))),
+    every: (where: (row: never) => Condition) => made(notOf(some((row) => made(notOf(assertCondition(where(row))))))),
     by: (field: string) => buildMany(model, table, name, level, steps, field),
   }
 }
 
 function may(table: string, action: string, level: number, steps: readonly Relation[]): Condition {
-  if (steps.length === 0) return { kind: 'may', level, table, action }
-  return atNewLevel(steps.length - 1, (to) =>
-    wrapSteps(level, steps, to - steps.length + 1)({ kind: 'may', level: to, table, action }),
+  if (steps.length === 0) return made({ kind: 'may', level, table, action })
+  return made(
+    atNewLevel(steps.length - 1, (to) =>
+      wrapSteps(level, steps, to - steps.length + 1)({ kind: 'may', level: to, table, action }),
+    ),
   )
 }

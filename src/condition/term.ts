@@ -1,17 +1,25 @@
 import {
   accepts,
+  assertWithin,
+  brandOf,
   type Decimal,
   describeType,
+  isBranded,
   isMissing,
+  LIMITS,
   type Relation,
   type Shape,
+  show,
   toPlain,
   type Value,
 } from '../model/index.js'
 import { RuleError } from './errors.js'
-import { all, any, type Comparison, type Condition, not, type Operand } from './tree.js'
+import { made } from './logic.js'
+import { allOf, anyOf, type Comparison, type Condition, notOf, type Operand } from './tree.js'
 
 declare const VALUE: unique symbol
+
+const TERM = brandOf('term')
 
 /** Something typed that a condition can compare; `V` is the type of its value. */
 export interface Term<V> {
@@ -101,35 +109,44 @@ export function atNewLevel(reserved: number, build: (level: number) => Condition
   }
 }
 
+const TEXT: Shape = { type: 'text' }
+
 /** Makes the term for a source. */
 export function term(source: Source): Term<unknown> {
-  const compare = (how: Comparison) => (other: unknown) => comparison(how, source, operandFrom(source.shape, other))
   const item: Shape = source.shape.type === 'list' ? { type: source.shape.item ?? 'text' } : source.shape
-  const listable = ['text', 'choice', 'integer'].includes(item.type)
   const list: Shape = { type: 'list', item: item.type === 'integer' ? 'integer' : 'text' }
-  const isSet = () => stepped([source], ([operand]) => ({ kind: 'isSet', operand: operand as Operand }))
-  const compareLists = (how: Comparison) => (items: unknown) =>
-    comparison(how, source, operandFrom(source.shape, items))
-  return {
+  const compareAs = (how: Comparison, shape: Shape) => (other: unknown) =>
+    made(comparison(how, source, operandFrom(shape, other)))
+  const compare = (how: Comparison) => compareAs(how, source.shape)
+  const [is, atLeast, atMost] = [compare('is'), compare('atLeast'), compare('atMost')]
+  const isSet = () => made(stepped([source], ([operand]) => ({ kind: 'isSet', operand: operand as Operand })))
+  const isListable = ['text', 'choice', 'integer'].includes(item.type)
+  return Object.freeze({
+    [TERM]: true,
     source,
-    is: compare('is'),
-    isNot: (other: unknown) => not(compare('is')(other)),
+    is,
+    isNot: (other: unknown) => made(notOf(is(other))),
     oneOf: (values: unknown) =>
-      isTerm(values) || listable
-        ? comparison('in', source, operandFrom(list, values))
-        : any(...(values as readonly unknown[]).map(compare('is'))),
-    includes: (other: unknown) => comparison('in', operandFrom(item, other), source),
-    startsWith: compare('startsWith'),
+      isTerm(values) || isListable ? compareAs('in', list)(values) : made(anyOf(...several(values).map(is))),
+    includes: (other: unknown) => made(comparison('in', operandFrom(item, other), source)),
+    startsWith: compareAs('startsWith', TEXT),
     below: compare('below'),
-    atMost: compare('atMost'),
+    atMost,
     above: compare('above'),
-    atLeast: compare('atLeast'),
+    atLeast,
     isSet,
-    isMissing: () => not(isSet()),
-    between: (first: unknown, last: unknown) => all(compare('atLeast')(first), compare('atMost')(last)),
-    includesAny: compareLists('overlaps'),
-    includesAll: compareLists('includesAll'),
-  } as Term<unknown>
+    isMissing: () => made(notOf(isSet())),
+    between: (first: unknown, last: unknown) => made(allOf(atLeast(first), atMost(last))),
+    includesAny: compare('overlaps'),
+    includesAll: compare('includesAll'),
+  }) as unknown as Term<unknown>
+}
+
+/** Values that are compared with one by one, since their type has no lists. */
+function several(values: unknown): readonly unknown[] {
+  if (!Array.isArray(values)) throw new RuleError(`oneOf takes a list of values, not ${show(values)}.`)
+  assertWithin('values of this type in oneOf', values.length, LIMITS.comparedValues)
+  return Array.from(values)
 }
 
 /** A span of time; its parts add up. */
@@ -148,25 +165,27 @@ export interface Moment extends OrderedTerm<Date> {
 
 /** Makes the term for the moment so many seconds from the request. */
 export function moment(plusSeconds: number): Moment {
-  const source: Source = { shape: { type: 'timestamp' }, operand: { kind: 'now', plusSeconds }, level: 0, steps: [] }
-  return {
-    ...(term(source) as OrderedTerm<Date>),
-    plus: (span) => moment(plusSeconds + secondsIn(span)),
-    minus: (span) => moment(plusSeconds - secondsIn(span)),
+  if (!(Math.abs(plusSeconds) <= LIMITS.momentSeconds)) {
+    throw new RuleError(`now cannot be moved by ${show(plusSeconds)} seconds; at most ${LIMITS.momentSeconds}.`)
   }
+  const source: Source = { shape: { type: 'timestamp' }, operand: { kind: 'now', plusSeconds }, level: 0, steps: [] }
+  return Object.freeze({
+    ...(term(source) as OrderedTerm<Date>),
+    plus: (span: Span) => moment(plusSeconds + secondsIn(span)),
+    minus: (span: Span) => moment(plusSeconds - secondsIn(span)),
+  })
 }
 
 const secondsIn = ({ days = 0, hours = 0, minutes = 0, seconds = 0 }: Span): number =>
   ((days * 24 + hours) * 60 + minutes) * 60 + seconds
 
-/** Whether something is a term rather than a bare value. */
-export function isTerm(other: unknown): other is Term<unknown> {
-  return typeof other === 'object' && other !== null && 'source' in other
-}
+/** Whether something is a term, made here, rather than a bare value. */
+export const isTerm = (other: unknown): other is Term<unknown> => isBranded(other, TERM)
 
 /** A source for what a rule compares with: another term, or a bare value of the expected type. */
 export function operandFrom(shape: Shape, other: unknown): Source {
   if (isTerm(other)) return other.source
+  if (Array.isArray(other)) assertWithin('items in a list', other.length, LIMITS.listItems)
   if (isMissing(other) || !accepts(shape, other)) {
     throw new RuleError(
       `A condition compares with ${show(other)}, which is not ${describeType(shape)}` +
@@ -180,8 +199,6 @@ export function operandFrom(shape: Shape, other: unknown): Source {
     steps: [],
   }
 }
-
-const show = (value: unknown): string => (typeof value === 'bigint' ? `${value}n` : JSON.stringify(value))
 
 function plainShape({ type, choices, item, scale }: Shape): Shape {
   return { type, ...(choices && { choices }), ...(item && { item }), ...(scale && { scale }) }

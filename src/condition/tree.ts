@@ -82,27 +82,14 @@ declare const ABOUT: unique symbol
 /** A condition that the caller alone decides, whatever the record: it can be granted to like a tie. */
 export type CallerCondition = Condition & { readonly [ABOUT]: 'caller' }
 
-type Combined<C extends readonly Condition[]> = C[number] extends CallerCondition ? CallerCondition : Condition
+/** True where every condition is. */
+export const allOf = (...of: readonly Condition[]): Condition => ({ kind: 'all', of })
 
-/**
- * True where every condition is.
- * @example all(row.done.is(false), row.assigneeId.is(caller.id))
- */
-export const all = <C extends readonly Condition[]>(...of: C): Combined<C> =>
-  ({ kind: 'all', of }) as Condition as Combined<C>
+/** True where at least one condition is. */
+export const anyOf = (...of: readonly Condition[]): Condition => ({ kind: 'any', of })
 
-/**
- * True where at least one condition is.
- * @example any(row.audience.is('public'), row.authorId.is(caller.id))
- */
-export const any = <C extends readonly Condition[]>(...of: C): Combined<C> =>
-  ({ kind: 'any', of }) as Condition as Combined<C>
-
-/**
- * True where the condition is false, also where it is false because a value is missing.
- * @example not(row.status.is('done'))
- */
-export const not = <C extends Condition>(of: C): Combined<[C]> => ({ kind: 'not', of }) as Condition as Combined<[C]>
+/** True where the condition is false, also where it is false because a value is missing. */
+export const notOf = (of: Condition): Condition => ({ kind: 'not', of })
 
 /** Whether the caller alone decides a condition. */
 export function isAboutCaller(condition: Condition): boolean {

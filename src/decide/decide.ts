@@ -11,7 +11,7 @@ import {
 import { type Data, lookupIn, type MemoryRecord } from './data.js'
 import { evaluator, type World } from './evaluate.js'
 import { type Facts, type Inquiry, type Question, questionsFor } from './questions.js'
-import { checkValues, recordToCreate, stampsToSet, stampValues } from './values.js'
+import { assertFit, readValues, recordToCreate, stampsToSet, stampValues, unstamped } from './values.js'
 import { closedVerdict, type Verdict, verdictFrom } from './verdict.js'
 
 /** What is to be decided in memory. */
@@ -44,19 +44,22 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
   tableOf(rulebook.model, table)
   assertAction(rulesOf(rulebook, table), table, action)
   const caller = checkCaller(rulebook.caller, request.caller)
+  if (isClosed({ rulebook, table, action, caller })) return closedVerdict({ rulebook, table, action, caller })
   // Without values, a question about an update is one about the record as it stands.
-  const writes =
-    action === 'create' || rulesOf(rulebook, table).actions.includes(action) || request.values !== undefined
-  const values = writes ? checkValues(rulebook, table, request.values ?? {}, { action, caller, now }) : {}
-  const changes = writes ? { fields: Object.keys(values) } : {}
-  const inquiry: Inquiry = { rulebook, table, action, caller, ...changes }
-  if (isClosed(inquiry)) return closedVerdict(inquiry)
-  const record = action === 'create' ? recordToCreate(rulebook, table, values, caller, now) : request.record
+  const creating = action === 'create'
+  const writes = creating || rulesOf(rulebook, table).actions.includes(action) || request.values !== undefined
+  const reading = writes ? readValues(rulebook, table, action, request.values ?? {}) : undefined
+  const { values = {}, fields, unfit = [] } = reading ?? {}
+  const record = creating ? recordToCreate(rulebook, table, values, caller, now) : request.record
+  const inquiry: Inquiry = { rulebook, table, action, caller, unfit, ...(fields && { fields }) }
   if (!record) return verdictFrom(inquiry, () => false)
-  const stamps =
-    action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, values), caller, now)
+  const stamps = creating ? {} : stampValues(stampsToSet(rulebook, table, action, caller, values), caller, now)
   const world: World = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...values } }
-  return verdictFrom(inquiry, answer(questionsFor([inquiry]), record, world))
+  const verdict = verdictFrom(inquiry, answer(questionsFor([inquiry]), record, world))
+  const isPermitted = verdict.status === 200 || verdict.status === 422
+  if (isPermitted && reading) assertFit(table, reading.problems, verdict.invalid)
+  if (isPermitted && creating) assertFit(table, unstamped(rulebook, table, record))
+  return verdict
 }
 
 /**

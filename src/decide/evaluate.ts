@@ -58,7 +58,7 @@ function compile(condition: Condition, world: World): Test {
     case 'after':
       return compileAfter(compile(condition.of, world), world)
     case 'unchanged':
-      return ({ records }) => unchangedIn(condition.field, records[0], nextOf(world))
+      return ({ records, old }) => unchangedIn(condition.field, old ?? records[0], nextOf(world))
     case 'isSet': {
       const read = reader(condition.operand, world)
       return (place) => !isMissing(read(place))
@@ -121,11 +121,15 @@ function compileSome({ table, from, to, where }: Condition & { kind: 'some' }, w
     const value = read(place)
     if (isMissing(value)) return false
     const found = find(value)
-    for (let at = 0; at < found.length; at += 1) {
+    // A step around this one may be at the same level: afterwards, it is still at its own record.
+    const around = place.records[level] as MemoryRecord
+    let holds = false
+    for (let at = 0; at < found.length && !holds; at += 1) {
       place.records[level] = found[at] as MemoryRecord
-      if (inner(place)) return true
+      holds = inner(place)
     }
-    return false
+    place.records[level] = around
+    return holds
   }
 }
 

@@ -14,8 +14,17 @@ export {
   whenId,
   whoId,
 } from './questions.js'
-export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError } from './refuse.js'
-export { checkValues, recordToCreate, stampsToSet, stampValues, valueWithoutRecord } from './values.js'
+export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError, type Told, verdictOf } from './refuse.js'
+export {
+  assertFit,
+  type Reading,
+  readValues,
+  recordToCreate,
+  stampsToSet,
+  stampValues,
+  unstamped,
+  valueWithoutRecord,
+} from './values.js'
 export {
   closedVerdict,
   type DenyVerdict,

@@ -1,10 +1,14 @@
-import { after, type Condition, unchanged } from '../condition/index.js'
+import { after, always, type Condition, never, unchanged } from '../condition/index.js'
 import {
   type Action,
+  asTold,
   type Caller,
   changesRecord,
   deniesFor,
+  type Discretion,
+  discretions,
   expand,
+  fair,
   grantsFor,
   permission,
   type PlacedGrant,
@@ -12,6 +16,7 @@ import {
   type Rulebook,
   rulesOf,
   specialise,
+  supposing,
   type TableRules,
   type Who,
   whoCondition,
@@ -30,28 +35,37 @@ export type Facts = (id: string) => boolean
 /** Whether a question is about the record as it is or as it will be. */
 export type Moment = 'before' | 'after'
 
+/** The name of a question: its parts written so that no two questions, whatever they are about, have one name. */
+const named = (...parts: readonly (string | number | Condition)[]): string => JSON.stringify(parts)
+
 /** The name of the question whether a tie (or a condition on the caller) holds. */
 export const whoId = (who: Who, moment: Moment = 'before'): string =>
-  `${moment} ${typeof who === 'string' ? `tie ${who}` : `caller ${JSON.stringify(who)}`}`
+  named(typeof who === 'string' ? 'tie' : 'caller', moment, who)
 
 /** The name of the question whether a grant's further condition holds. */
 export const whenId = ({ action, index }: PlacedGrant, moment: Moment = 'before'): string =>
-  `${moment} when ${action} ${index}`
+  named('when', moment, action, index)
 
 /** The name of the question whether a grant's condition on the outcome of an update holds. */
-export const afterId = ({ action, index }: PlacedGrant): string => `after ${action} ${index}`
+export const afterId = ({ action, index }: PlacedGrant): string => named('outcome', action, index)
 
 /** The name of the question whether what a deny forbids is the case. */
-export const denyId = (name: string): string => `deny ${name}`
+export const denyId = (name: string): string => named('deny', name)
+
+/** The name of the question whether what a deny forbids is the case by what the caller sees alone. */
+export const toldId = (name: string): string => named('told', name)
 
 /** The name of the question whether an update leaves a field as it is. */
-export const unchangedId = (field: string): string => `unchanged ${field}`
+export const unchangedId = (field: string): string => named('unchanged', field)
 
 /** The name of the question whether the new values pass a check. */
-export const checkId = (name: string): string => `check ${name}`
+export const checkId = (name: string): string => named('check', name)
+
+/** The name of the question whether a value given to a field tells nothing of hidden records. */
+export const discretionId = ({ about, field }: Discretion): string => named(about, field)
 
 /** The name of the question whether the caller can see the record. */
-export const SIGHT = 'sight'
+export const SIGHT = named('sight')
 
 /** What is asked for a verdict. */
 export interface Inquiry {
@@ -61,6 +75,8 @@ export interface Inquiry {
   readonly caller: Caller
   /** The fields that are set; left out, the question is about the record as it stands. */
   readonly fields?: readonly string[]
+  /** Those of them whose values are no values of theirs: what hangs on them is not held against the caller. */
+  readonly unfit?: readonly string[]
 }
 
 /**
@@ -70,10 +86,12 @@ export interface Inquiry {
 export function questionsFor(inquiries: readonly Inquiry[], more: readonly Question[] = []): readonly Question[] {
   const questions = new Map(more.map((each) => [each.id, each]))
   for (const inquiry of inquiries) {
-    const { rulebook, caller } = inquiry
-    for (const [id, condition] of ask(inquiry)) {
+    const { rulebook, caller, unfit = [] } = inquiry
+    for (const [id, condition, outcome = always] of ask(inquiry)) {
       if (questions.has(id)) continue
-      questions.set(id, { id, condition: specialise(expand(rulebook, condition), caller) })
+      const whole = expand(rulebook, condition)
+      const fit = unfit.length === 0 ? whole : supposing(whole, (field) => unfit.includes(field), outcome)
+      questions.set(id, { id, condition: specialise(fit, caller) })
     }
   }
   return [...questions.values()]
@@ -87,7 +105,8 @@ export function tieQuestions(rulebook: Rulebook, table: string, caller: Caller):
   }))
 }
 
-type Asked = Generator<readonly [id: string, condition: Condition]>
+/** A question, and how it comes out where it hangs on a value that is none: in favour of the caller. */
+type Asked = Generator<readonly [id: string, condition: Condition, outcome?: typeof always | typeof never]>
 
 function* ask(inquiry: Inquiry): Asked {
   const { rulebook, table, action, fields } = inquiry
@@ -95,13 +114,18 @@ function* ask(inquiry: Inquiry): Asked {
   const changing = changesRecord(rules, action) && fields !== undefined
   yield* askGrants(rules, action)
   for (const { name, when, except } of deniesFor(rules, action)) {
-    yield [denyId(name), changing ? when : withoutChange(when)]
+    const asked = changing ? fair(rulebook, table, when) : withoutChange(when)
+    yield [denyId(name), asked, never]
+    yield [toldId(name), asTold(rulebook, expand(rulebook, asked), [table]), never]
     for (const who of except) yield [whoId(who), whoCondition(rules, who)]
   }
   if (action !== 'create') yield [SIGHT, permission(rulebook, table, action === 'list' ? 'list' : 'get')]
-  if (changing) yield* askChange(rules, action, fields)
+  if (changing) yield* askChange(inquiry, fields)
   else if (action === 'create') {
     for (const { name, that } of recordChecks(rules)) yield [checkId(name), withoutChange(that)]
+  }
+  if (changing || action === 'create') {
+    for (const each of discretions(rulebook, table, action, fields ?? [])) yield [discretionId(each), each.that]
   }
 }
 
@@ -113,13 +137,14 @@ function* askGrants(rules: TableRules, action: Action): Asked {
 }
 
 /** What law 5 asks besides: what is seen, what is changed, and what holds afterwards. */
-function* askChange(rules: TableRules, action: Action, fields: readonly string[]): Asked {
+function* askChange({ rulebook, table, action }: Inquiry, fields: readonly string[]): Asked {
+  const rules = rulesOf(rulebook, table)
   if (fields.length > 0) yield* askGrants(rules, 'get')
   for (const grant of fields.length > 0 ? grantsFor(rules, action) : []) {
-    if (grant.after) yield [afterId(grant), after(grant.after)]
+    if (grant.after) yield [afterId(grant), fair(rulebook, table, after(grant.after))]
     for (const who of grant.to) yield [whoId(who, 'after'), after(whoCondition(rules, who))]
     if (grant.when) yield [whenId(grant, 'after'), after(grant.when)]
   }
   for (const field of fields) yield [unchangedId(field), unchanged(field)]
-  for (const { name, that } of recordChecks(rules)) yield [checkId(name), after(that)]
+  for (const { name, that } of recordChecks(rules)) yield [checkId(name), fair(rulebook, table, after(that))]
 }

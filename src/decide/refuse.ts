@@ -1,12 +1,23 @@
-import { InputError, PachterError } from '../model/index.js'
+import { asideOf, InputError, noteAside, PachterError } from '../model/index.js'
 import type { Verdict } from './verdict.js'
 
-/** Something was refused. `verdict` says why in full, for the developer; `message` is fit for the caller. */
+/** What a caller is told of a refusal, and no more: where a record is hidden, it is as if there were none. */
+export interface Told {
+  readonly status: 401 | 403 | 404
+  readonly message: string
+  /** Why fields may not be set, by field. */
+  readonly fields: Readonly<Record<string, string>>
+}
+
+/**
+ * Something was refused. The error holds what the caller may be told, so that it can be sent as it is;
+ * {@link verdictOf} says why in full, for the developer.
+ */
 export abstract class RefusedError extends PachterError {
   abstract readonly status: 401 | 403 | 404
 
-  constructor(readonly verdict: Verdict) {
-    super(verdict.message)
+  constructor({ message }: Told) {
+    super(message)
   }
 }
 
@@ -20,10 +31,12 @@ export class SignInError extends RefusedError {
 export class ForbiddenError extends RefusedError {
   readonly code = 'forbidden'
   readonly status = 403
-
   /** Why fields may not be set, by field; empty where the refusal is not about fields. */
-  get fields(): Readonly<Record<string, string>> {
-    return this.verdict.fields
+  readonly fields: Readonly<Record<string, string>>
+
+  constructor(told: Told) {
+    super(told)
+    this.fields = told.fields
   }
 }
 
@@ -35,7 +48,22 @@ export class NotFoundError extends RefusedError {
 
 /** The error that fits a verdict of refusal. */
 export function refusal(verdict: Verdict): RefusedError | InputError {
-  if (verdict.status === 422) return new InputError(verdict.table, verdict.invalid)
-  if (verdict.status === 401) return new SignInError(verdict)
-  return verdict.status === 404 ? new NotFoundError(verdict) : new ForbiddenError(verdict)
+  return noteAside(errorFor(verdict), { verdict })
 }
+
+function errorFor({ table, status, message, fields, invalid }: Verdict): RefusedError | InputError {
+  if (status === 422 || status === 200) return new InputError(table, invalid)
+  const told: Told = { status, message, fields }
+  if (status === 401) return new SignInError(told)
+  return status === 404 ? new NotFoundError(told) : new ForbiddenError(told)
+}
+
+/**
+ * Why something was refused, in full: for the developer and the log, never for whoever asked.
+ *
+ * @param error what a guard threw
+ * @returns the verdict; nothing where the error is not about a decision
+ * @example
+ * try { … } catch (error) { log.debug(verdictOf(error)?.denies) }
+ */
+export const verdictOf = (error: unknown): Verdict | undefined => asideOf<{ verdict: Verdict }>(error).verdict

@@ -1,4 +1,4 @@
-import { type Condition, contains, type Operand, operandsOf } from '../condition/index.js'
+import type { Operand } from '../condition/index.js'
 import {
   accepts,
   describeType,
@@ -6,6 +6,8 @@ import {
   fromPlain,
   InputError,
   isMissing,
+  LIMITS,
+  ownValue,
   type PlainValue,
   rankOf,
   tableOf,
@@ -14,60 +16,92 @@ import {
 import {
   type Action,
   type Caller,
+  compilePattern,
   type FieldCheck,
-  recordChecks,
   type Rulebook,
   rulesOf,
-  specialise,
   type Stamps,
   stampsFor,
-  withoutChange,
 } from '../rules/index.js'
 import type { MemoryRecord } from './data.js'
-import { evaluator } from './evaluate.js'
 
-/** What is being done with values, and by whom. */
-export interface ValuesContext {
-  readonly action: Action
-  readonly caller: Caller
-  readonly now: Date
-  /** Problems found elsewhere already, by field; reported together with those found here. */
-  readonly found?: Readonly<Record<string, string>>
+/** Values that were sent, read: those that fit the model, and what is wrong with the others. */
+export interface Reading {
+  /** The values that are of their fields' types, those left `undefined` left out. */
+  readonly values: MemoryRecord
+  /** The fields of the table that a value was given for, fit or not. */
+  readonly fields: readonly string[]
+  /** The fields that have no value that could be looked at: of the wrong type, or missing where there must be one. */
+  readonly unfit: readonly string[]
+  /** What is wrong, by field: unknown, of the wrong type, missing, or failing a check. */
+  readonly problems: ReadonlyMap<string, string>
 }
 
 /**
- * Checks values sent to a create, an update or an own action, all of them at once.
+ * Reads values sent to a create, an update or an own action. What is wrong with them is told only once it is known that
+ * the caller may write at all: see {@link assertFit}.
  *
- * @returns the same values, those left `undefined` left out
- * @throws {InputError} naming every field that is unknown, of the wrong type, missing where it must not be, or
- *   that fails a check
+ * @param found problems found elsewhere already, by field; reported together with those found here
  */
-export function checkValues(rulebook: Rulebook, table: string, given: unknown, context: ValuesContext): MemoryRecord {
+export function readValues(
+  rulebook: Rulebook,
+  table: string,
+  action: Action,
+  given: unknown,
+  found: ReadonlyMap<string, string> = new Map(),
+): Reading {
   const { fields } = tableOf(rulebook.model, table)
   const { checks } = rulesOf(rulebook, table)
+  const problems = new Map(found)
   if (typeof given !== 'object' || given === null || Array.isArray(given)) {
-    throw new InputError(table, { values: 'must be an object of values by field' })
+    problems.set('values', 'must be an object of values by field')
+    return { values: {}, fields: [], unfit: Object.keys(fields), problems }
   }
   const values: Record<string, unknown> = {}
-  const problems: Record<string, string> = { ...context.found }
+  const [known, unfit]: [string[], string[]] = [[], []]
   for (const [name, value] of Object.entries(given)) {
     const field = Object.hasOwn(fields, name) ? fields[name] : undefined
-    if (!field) problems[name] = `is not a field of ${table}, which has ${Object.keys(fields).join(', ')}`
+    if (!field) problems.set(name, `is not a field of ${table}`)
     else if (value !== undefined) {
-      const problem = problemWith(field, value) ?? failedCheck(field, checks.fields[name] ?? {}, value)
-      if (problem === undefined) values[name] = value
-      else problems[name] = problem
+      known.push(name)
+      const misfit = problemWith(field, value) ?? (action === 'create' ? misnumbered(field, value) : undefined)
+      if (misfit === undefined) values[name] = value === null ? null : ownValue(field, value as Value)
+      else unfit.push(name)
+      const problem = misfit ?? failedCheck(field, checks.fields[name] ?? {}, value)
+      if (problem !== undefined && !problems.has(name)) problems.set(name, problem)
     }
   }
-  if (context.action === 'create') {
+  if (action === 'create') {
     const stamped = stampsFor(rulesOf(rulebook, table), 'create')
     for (const name of missingFields(rulebook, table, { ...given, ...stamped })) {
-      problems[name] ??= `is missing; it must be ${describeType(fields[name] as FieldData)}`
+      unfit.push(name)
+      if (!problems.has(name)) problems.set(name, `is missing; it must be ${describeType(fields[name] as FieldData)}`)
     }
   }
-  const all = { ...failedTogether(rulebook, table, values, problems, context), ...problems }
-  if (Object.keys(all).length > 0) throw new InputError(table, all)
-  return values
+  return { values, fields: known, unfit, problems }
+}
+
+/**
+ * Refuses values that are wrong, all at once.
+ *
+ * @param problems what is wrong, by field
+ * @param invalid what the rules find wrong besides, by field
+ * @throws {InputError} naming every field that is
+ */
+export function assertFit(
+  table: string,
+  problems: Reading['problems'],
+  invalid: Readonly<Record<string, string>> = {},
+): void {
+  if (problems.size > 0) throw new InputError(table, new Map([...Object.entries(invalid), ...problems]))
+}
+
+/** Numbers go on from the highest there is: one near the end of what fits would be the last. */
+function misnumbered({ generated, type }: FieldData, value: unknown): string | undefined {
+  if (!generated || value === null) return undefined
+  const number = value as number | bigint
+  const most = type === 'bigInteger' ? 2n ** 62n : 2 ** 52
+  return number >= 1 && number <= most ? undefined : `must be from 1 to ${most}, since further numbers go on from it`
 }
 
 /** The fields a create has to have a value for and has none. */
@@ -79,42 +113,6 @@ function missingFields(rulebook: Rulebook, table: string, record: MemoryRecord):
       return required && isMissing(record[name])
     })
     .map(([name]) => name)
-}
-
-/**
- * The record checks that the values alone fail. Those that look at other records, or at fields whose values
- * are not given, are left to whoever has the record.
- */
-function failedTogether(
-  rulebook: Rulebook,
-  table: string,
-  values: MemoryRecord,
-  problems: Readonly<Record<string, string>>,
-  { action, caller, now }: ValuesContext,
-): Record<string, string> {
-  const checks = recordChecks(rulesOf(rulebook, table))
-  if (caller.trusted !== undefined || checks.length === 0) return {}
-  const creating = action === 'create'
-  const record = creating
-    ? { ...values, ...stampValues(stampsFor(rulesOf(rulebook, table), action), caller, now) }
-    : values
-  const isKnown = (name: string) => !Object.hasOwn(problems, name) && (creating || Object.hasOwn(values, name))
-  const failed = checks
-    .map((check) => ({ ...check, that: creating ? withoutChange(check.that) : check.that }))
-    .filter(({ that }) => dependsOnlyOn(that, isKnown))
-    .filter(({ that }) => !evaluator(specialise(that, caller), { caller, now, lookup: () => () => [] })(record))
-  return Object.fromEntries(failed.flatMap(({ fields, message }) => fields.map((field) => [field, message])))
-}
-
-function dependsOnlyOn(condition: Condition, isKnown: (field: string) => boolean): boolean {
-  return !contains(
-    condition,
-    (part) =>
-      ['some', 'may', 'role', 'unchanged', 'after'].includes(part.kind) ||
-      operandsOf(part).some(
-        ({ kind, ...operand }) => kind === 'old' || (kind === 'field' && !isKnown((operand as { name: string }).name)),
-      ),
-  )
 }
 
 function problemWith(field: FieldData, value: unknown): string | undefined {
@@ -132,8 +130,9 @@ function failedCheck(field: FieldData, { length, range, pattern }: FieldCheck, v
     if (size < least || size > most) return `must have ${least} to ${most} ${what}`
   }
   if (range && !isWithin(field, value as Value, range)) return `must be from ${range[0]} to ${range[1]}`
-  if (pattern !== undefined && !new RegExp(pattern, 'u').test(value as string)) return `must match ${pattern}`
-  return undefined
+  if (pattern === undefined) return undefined
+  if ((value as string).length > LIMITS.patternText) return `must have at most ${LIMITS.patternText} characters`
+  return compilePattern(pattern)(value as string) ? undefined : `must match ${pattern}`
 }
 
 function isWithin(field: FieldData, value: Value, [lowest, highest]: readonly [PlainValue, PlainValue]): boolean {
@@ -141,11 +140,7 @@ function isWithin(field: FieldData, value: Value, [lowest, highest]: readonly [P
   return rankOf(value) >= rank(lowest) && rankOf(value) <= rank(highest)
 }
 
-/**
- * The record a create would store: the values given, the stamps, and nothing where neither says.
- *
- * @throws {InputError} naming the fields that need a value and have none
- */
+/** The record a create would store: the values given, the stamps, and nothing where neither says. */
 export function recordToCreate(
   rulebook: Rulebook,
   table: string,
@@ -155,13 +150,13 @@ export function recordToCreate(
 ): MemoryRecord {
   const { fields } = tableOf(rulebook.model, table)
   const stamps = stampValues(stampsToSet(rulebook, table, 'create', caller, values), caller, now)
-  const record = Object.fromEntries(Object.keys(fields).map((name) => [name, stamps[name] ?? values[name] ?? null]))
+  return Object.fromEntries(Object.keys(fields).map((name) => [name, stamps[name] ?? values[name] ?? null]))
+}
+
+/** What is missing from a record that a create would store: its stamps have no value for this caller. */
+export function unstamped(rulebook: Rulebook, table: string, record: MemoryRecord): ReadonlyMap<string, string> {
   const missing = missingFields(rulebook, table, record)
-  if (missing.length === 0) return record
-  throw new InputError(
-    table,
-    Object.fromEntries(missing.map((name) => [name, 'is missing, and its stamp has no value'])),
-  )
+  return new Map(missing.map((name) => [name, 'is missing, and its stamp has no value']))
 }
 
 /** The stamps of an action; what trusted code gives itself is not stamped over. */

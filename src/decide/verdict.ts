@@ -5,6 +5,7 @@ import {
   asksCaller,
   covers,
   deniesFor,
+  discretions,
   grantsFor,
   isFixed,
   permission,
@@ -20,10 +21,12 @@ import {
   afterId,
   checkId,
   denyId,
+  discretionId,
   type Facts,
   type Inquiry,
   type Moment,
   SIGHT,
+  toldId,
   unchangedId,
   whenId,
   whoId,
@@ -53,6 +56,8 @@ export interface DenyVerdict {
   readonly name: string
   readonly condition: string
   readonly holds: boolean
+  /** Whether it may be told that it struck: by what the caller sees alone, it did. */
+  readonly told: boolean
   readonly message: string
 }
 
@@ -83,15 +88,17 @@ export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
   const grants = grantsFor(rules, action).map((grant) => grantVerdict(inquiry, grant, facts))
   const denies = trusted ? [] : denyVerdicts(inquiry, rules, facts)
   const granted = trusted || grants.some((grant) => grant.holds)
-  const denied = denies.find((deny) => deny.holds)
+  const denied = denies.filter((deny) => deny.holds)
   const seen = action === 'create' || facts(SIGHT)
-  const open = granted && seen && !denied
+  const open = granted && seen
   const fields = open && !trusted ? refusedFields(inquiry, rules, facts) : {}
-  const permitted = open && Object.keys(fields).length === 0
-  const invalid = permitted ? failedChecks(inquiry, rules, facts) : {}
+  const permitted = open && denied.length === 0 && Object.keys(fields).length === 0
+  const invalid = permitted && !trusted ? failedChecks(inquiry, rules, facts) : {}
   const allowed = permitted && Object.keys(invalid).length === 0
   const status = allowed ? 200 : permitted ? 422 : refusedStatus(inquiry, seen)
-  const message = denied && status === 403 ? denied.message : sentence(inquiry, status, fields)
+  // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
+  const told = status === 403 && open && Object.keys(fields).length === 0 && denied.find((deny) => deny.told)
+  const message = told ? told.message : sentence(inquiry, status, fields)
   return { table, action, allowed, status, seen, grants, denies, fields, invalid, message }
 }
 
@@ -100,10 +107,17 @@ function refusedStatus(inquiry: Inquiry, seen: boolean): 401 | 403 | 404 {
   return seen ? 403 : 404
 }
 
-function failedChecks({ action, fields }: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
+function failedChecks(inquiry: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
+  const { rulebook, table, action, fields } = inquiry
   if (action !== 'create' && fields === undefined) return {}
   const failed = recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
-  return Object.fromEntries(failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message])))
+  const references = discretions(rulebook, table, action, fields ?? []).filter(
+    (each) => each.about === 'reference' && !facts(discretionId(each)),
+  )
+  return Object.fromEntries([
+    ...failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message] as const)),
+    ...references.map(({ field }) => [field, 'leads to no record that you see'] as const),
+  ])
 }
 
 /** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
@@ -157,6 +171,7 @@ function denyVerdicts({ action }: Inquiry, rules: TableRules, facts: Facts): rea
     condition: print(when),
     message,
     holds: facts(denyId(name)) && !except.some((who) => facts(whoId(who))),
+    told: facts(toldId(name)),
   }))
 }
 
@@ -167,6 +182,9 @@ function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Recor
   const seers = grantsFor(rules, 'get')
   const grants = grantsFor(rules, action)
   const refused: Record<string, string> = {}
+  const untold = discretions(rulebook, table, action, fields).filter(
+    (each) => each.about === 'taken' && !facts(discretionId(each)),
+  )
   for (const field of fields) {
     const sees = () => isKey(inquiry, field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
     const stamped = Object.hasOwn(stampsFor(rules, action), field)
@@ -179,7 +197,7 @@ function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Recor
     else if (covering.length === 0) refused[field] = 'is not yours to set'
     else if (changing && !covering.some((grant) => staysHeld(grant, facts))) {
       refused[field] = 'may not get this value from you'
-    }
+    } else if (untold.some((each) => each.field === field)) refused[field] = 'is not yours to choose'
   }
   return refused
 }
@@ -201,7 +219,7 @@ export function whoName(who: Who): string {
 const VERBS: Readonly<Record<Action, string>> = { read: 'see', get: 'see' }
 
 function sentence(
-  { rulebook, table, action }: Inquiry,
+  { table, action }: Inquiry,
   status: Verdict['status'],
   fields: Readonly<Record<string, string>>,
   any = false,
@@ -213,13 +231,6 @@ function sentence(
   if (status === 422) return `These values do not fit ${table}.`
   if (status === 401) return `You have to sign in to ${verb} ${record}.`
   const names = Object.keys(fields)
-  if (names.length > 0) {
-    return `You may not set ${names.join(', ')} of ${table}: ${names.map((name) => `${name} ${fields[name]}`).join('; ')}.`
-  }
-  const grants = grantsFor(rulesOf(rulebook, table), action)
-  const needed = [
-    ...new Set(grants.flatMap(({ to, when }) => to.map((who) => whoName(who) + (when ? ` where ${print(when)}` : '')))),
-  ]
-  const takes = needed.length > 0 ? `that takes ${needed.join(' or ')}` : 'nobody may'
-  return `You may not ${verb} ${record}; ${takes}.`
+  if (names.length === 0) return `You may not ${verb} ${record}.`
+  return `You may not set ${names.join(', ')} of ${table}: ${names.map((name) => `${name} ${fields[name]}`).join('; ')}.`
 }

@@ -1,3 +1,6 @@
+import { noteAside } from './aside.js'
+import { show } from './show.js'
+
 /** The root of every error this library throws: a stable `code` for programs, a sentence for people. */
 export abstract class PachterError extends Error {
   /** Stable over releases; match on this, not on the sentence. */
@@ -13,25 +16,46 @@ export class ModelError extends PachterError {
   readonly code = 'model-invalid'
 }
 
-/** A table, field, action, tie, role, caller or caller attribute that is not there. */
+/**
+ * A table, field, action, tie, role, caller or caller attribute that is not there. HTTP status 400. The message says
+ * what was asked for; {@link inFull} adds for the developer what there is.
+ */
 export class UnknownNameError extends PachterError {
   readonly code = 'name-unknown'
+  readonly status = 400
 
   /**
    * @param kind what was looked for, such as `table`
    * @param given the name that was asked for
-   * @param known the names there are
+   * @param known the names there are, for the developer
    * @param where the place it was looked for in, such as `entries`
    */
   constructor(
     readonly kind: string,
-    readonly given: string,
-    readonly known: readonly string[],
+    given: unknown,
+    known: readonly string[],
     readonly where?: string,
   ) {
-    super(
-      `There is no ${kind} ${JSON.stringify(given)}${where ? ` in ${where}` : ''}; ` +
-        (known.length > 0 ? `there is ${known.join(', ')}.` : 'there is none.'),
-    )
+    super(`There is no ${kind} ${show(given)}${where ? ` in ${where}` : ''}.`)
+    noteAside(this, { known })
   }
+}
+
+/** More was asked for than is allowed. HTTP status 422. Nothing was run. */
+export class LimitError extends PachterError {
+  readonly code = 'limit-exceeded'
+  readonly status = 422
+
+  /**
+   * @param what what there is too much of, such as `relations in with`
+   * @param most how much is allowed
+   */
+  constructor(what: string, most: number) {
+    super(`That is too much: at most ${most} ${what}.`)
+  }
+}
+
+/** Refuses what is more than a limit allows. */
+export function assertWithin(what: string, size: number, most: number): void {
+  if (size > most) throw new LimitError(what, most)
 }

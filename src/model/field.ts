@@ -8,6 +8,8 @@ export interface FieldData {
   readonly optional?: true
   /** Part of the table's key. */
   readonly key?: true
+  /** No two records have the same value, as an index of the database sees to. */
+  readonly unique?: true
   /** The store fills it in on create when it is not given. */
   readonly generated?: true
   /** The values of a `choice`. */
@@ -38,6 +40,11 @@ export interface Field<
   key(): Field<V, O, R, true>
   /** Allows the value to be missing. */
   optional(): Field<V, true, R, K>
+  /**
+   * Says that no two records have the same value, as a unique index of the database sees to. Whether a value is taken
+   * then tells of the record that has it: see `conflicts` of the rules.
+   */
+  unique(): Field<V, O, R, K>
   /** Says that the store fills the value in on create when none is given, such as a serial number. */
   generated(): Field<V, O, R, K>
 }
@@ -47,6 +54,7 @@ function field<V, O extends boolean, R extends string | null, K extends boolean>
     data: Object.freeze(data),
     key: () => field<V, O, R, true>({ ...data, key: true }),
     optional: () => field<V, true, R, K>({ ...data, optional: true }),
+    unique: () => field<V, O, R, K>({ ...data, unique: true }),
     generated: () => field<V, O, R, K>({ ...data, generated: true }),
   })
 }

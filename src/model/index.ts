@@ -1,4 +1,6 @@
-export { ModelError, PachterError, UnknownNameError } from './errors.js'
+export { type Aside, asideOf, inFull, noteAside } from './aside.js'
+export { brandOf, isBranded } from './brand.js'
+export { assertWithin, LimitError, ModelError, PachterError, UnknownNameError } from './errors.js'
 export {
   bigInteger,
   boolean,
@@ -32,25 +34,18 @@ export type {
 } from './infer.js'
 export { InputError } from './input-error.js'
 export { type KeyValues, parseKey, printKey, readKey } from './key.js'
-export {
-  checkModel,
-  deepFreeze,
-  defineModel,
-  fieldOf,
-  type Model,
-  type ModelData,
-  type TableData,
-  tableOf,
-  type Tables,
-} from './model.js'
+export { LIMITS } from './limits.js'
+export { bigIntAsText, show } from './show.js'
+export { checkModel, deepFreeze, defineModel, isName, type Model, type Tables } from './model.js'
+export { fieldOf, type ModelData, type TableData, tableOf } from './tables.js'
 export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
 export {
   accepts,
-  bigIntAsText,
   decimalFrom,
   describeType,
   fromPlain,
   isMissing,
+  ownValue,
   type PlainValue,
   rankOf,
   sameValue,

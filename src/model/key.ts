@@ -1,7 +1,8 @@
 import type { FieldData } from './field.js'
 import { InputError } from './input-error.js'
-import { type ModelData, tableOf } from './model.js'
-import { accepts, describeType, type Value } from './values.js'
+import { type ModelData, tableOf } from './tables.js'
+import { show } from './show.js'
+import { accepts, describeType, ownValue, type Value } from './values.js'
 
 /** The fields of a key with their values. */
 export type KeyValues = Readonly<Record<string, Value>>
@@ -26,17 +27,20 @@ export function readKey(model: ModelData, table: string, given: unknown): KeyVal
     return { [only]: given }
   }
   const parts = isPlainObject(given) ? given : { [key[0] as string]: given }
-  const problems: Record<string, string> = {}
+  const problems = new Map<string, string>()
   for (const name of Object.keys(parts)) {
-    if (!key.includes(name)) problems[name] = `is not part of the key of ${table}, which is ${key.join(', ')}`
+    if (!key.includes(name)) problems.set(name, `is not part of the key of ${table}`)
   }
+  const read: Record<string, Value> = {}
   for (const name of key) {
-    const field = fields[name]
-    if (!Object.hasOwn(parts, name)) problems[name] = 'is missing from the key'
-    else if (field && !accepts(field, parts[name])) problems[name] = `must be ${describeType(field)}`
+    const field = fields[name] as FieldData
+    const value = Object.hasOwn(parts, name) ? parts[name] : undefined
+    if (value === undefined) problems.set(name, 'is missing from the key')
+    else if (accepts(field, value)) read[name] = ownValue(field, value)
+    else problems.set(name, `must be ${describeType(field)}`)
   }
-  if (Object.keys(problems).length > 0) throw new InputError(table, problems)
-  return parts as KeyValues
+  if (problems.size > 0) throw new InputError(table, problems)
+  return read
 }
 
 /**
@@ -50,7 +54,7 @@ export function parseKey(model: ModelData, table: string, written: string): KeyV
   const { key, fields } = tableOf(model, table)
   const parts = splitParts(written)
   if (parts.length !== key.length) {
-    const problem = `takes ${key.join(', ')}, separated by commas; ${JSON.stringify(written)} does not`
+    const problem = `takes ${key.join(', ')}, separated by commas; ${show(written)} does not`
     throw new InputError(table, { key: problem })
   }
   const values = key.map((name, at) => [name, readPart(fields[name] as FieldData, parts[at] as string)])

@@ -1,17 +1,9 @@
-import { ModelError, UnknownNameError } from './errors.js'
+import { ModelError } from './errors.js'
 import type { Field, FieldData } from './field.js'
+import { childrenOf, parentsOf } from './relations.js'
+import { show } from './show.js'
+import { type ModelData, type TableData, tableOf } from './tables.js'
 import { accepts } from './values.js'
-
-/** A table as plain data. */
-export interface TableData {
-  readonly key: readonly string[]
-  readonly fields: Readonly<Record<string, FieldData>>
-}
-
-/** A model as plain data, as it stands in a rulebook. */
-export interface ModelData {
-  readonly tables: Readonly<Record<string, TableData>>
-}
 
 /** What `defineModel` takes: field builders by table and name. */
 export type Tables = Readonly<Record<string, Readonly<Record<string, Field>>>>
@@ -57,23 +49,52 @@ export function checkModel(model: ModelData): ModelData {
   for (const [name, table] of Object.entries(model.tables)) {
     assertName('table', name)
     if (table.key.length === 0) throw new ModelError(`The table ${name} has no key; mark a field with key().`)
+    const marked = Object.keys(table.fields).filter((each) => table.fields[each]?.key)
+    if (marked.join() !== table.key.join()) throw new ModelError(`The key of ${name} is not made of its key fields.`)
     for (const [fieldName, field] of Object.entries(table.fields)) {
       assertName('field', fieldName, name)
       assertField(model, `${name}.${fieldName}`, field)
     }
   }
+  for (const name of Object.keys(model.tables)) assertRelationNames(model, name)
   return deepFreeze(model)
 }
 
+/** Whether something can be named so: all that is named so can be told apart, however names are put together. */
+export const isName = (name: string): boolean => NAME.test(name) && !(name in Object.prototype)
+
 function assertName(kind: string, name: string, where?: string): void {
-  if (NAME.test(name) && !(name in Object.prototype)) return
+  if (isName(name)) return
   throw new ModelError(
-    `${JSON.stringify(name)}${where ? ` in ${where}` : ''} cannot name a ${kind}: ` +
+    `${show(name)}${where ? ` in ${where}` : ''} cannot name a ${kind}: ` +
       'a name is a letter followed by at most 62 letters, digits or underscores, and no word every object has, such as constructor.',
   )
 }
 
+/** What conditions call a field, a record referred to, or the records that refer here, has to be one of them only. */
+function assertRelationNames(model: ModelData, table: string): void {
+  const taken = new Map(Object.keys(tableOf(model, table).fields).map((name) => [name, `the field ${name}`]))
+  taken.set('may', 'what asks about permission')
+  if (Object.hasOwn(tableOf(model, table).fields, 'may')) {
+    throw new ModelError(`${table}.may cannot be a field: row.may('read') asks about permission.`)
+  }
+  const claim = (name: string, what: string) => {
+    const other = taken.get(name)
+    if (other !== undefined && other !== what) {
+      throw new ModelError(`In conditions on ${table}, row.${name} would be both ${other} and ${what}; rename one.`)
+    }
+    taken.set(name, what)
+  }
+  for (const { name, from } of parentsOf(model, table)) claim(name, `the record that ${from} refers to`)
+  for (const { name } of childrenOf(model, table)) claim(name, `the records of ${name}`)
+}
+
 function assertField(model: ModelData, place: string, field: FieldData): void {
+  if (field.key && field.type === 'list') throw new ModelError(`${place} is a list, which cannot be part of a key.`)
+  if (field.unique && field.type === 'list') throw new ModelError(`${place} is a list, which cannot be unique.`)
+  if (field.generated && !['integer', 'bigInteger'].includes(field.type)) {
+    throw new ModelError(`${place} is generated and has to be a whole number.`)
+  }
   if (field.key && field.optional) throw new ModelError(`${place} is part of the key and cannot be optional.`)
   if (field.type === 'choice') {
     const choices = field.choices ?? []
@@ -87,14 +108,20 @@ function assertField(model: ModelData, place: string, field: FieldData): void {
   ) {
     throw new ModelError(`${place} is a decimal and needs 1 to 17 digits behind the point.`)
   }
-  if (field.references !== undefined) referencedKey(model.tables, place, field.references)
+  if (field.references !== undefined) {
+    const key = referencedKey(model.tables, place, field.references)
+    const { type, scale } = tableOf(model, field.references).fields[key] as FieldData
+    if (type !== field.type || scale !== field.scale) {
+      throw new ModelError(`${place} is of another type than ${field.references}.${key}, which it refers to.`)
+    }
+  }
 }
 
 function referencedKey(tables: ModelData['tables'], place: string, target: string): string {
   const table = Object.hasOwn(tables, target) ? tables[target] : undefined
   if (!table) {
     throw new ModelError(
-      `${place} refers to the table ${JSON.stringify(target)}, which the model does not have; ` +
+      `${place} refers to the table ${show(target)}, which the model does not have; ` +
         `there is ${Object.keys(tables).join(', ')}.`,
     )
   }
@@ -117,27 +144,6 @@ function resolveReferences(tables: Record<string, TableData>, table: TableData):
     return { ...field, type, ...(choices && { choices }), ...(item && { item }), ...(scale && { scale }) }
   }
   return { ...table, fields: mapValues(table.fields, (field, name) => resolve(field, name, 0)) }
-}
-
-/**
- * The table of that name.
- * @throws {UnknownNameError} where the model has none
- */
-export function tableOf(model: ModelData, table: string): TableData {
-  const found = Object.hasOwn(model.tables, table) ? model.tables[table] : undefined
-  if (!found) throw new UnknownNameError('table', table, Object.keys(model.tables))
-  return found
-}
-
-/**
- * The field of that name.
- * @throws {UnknownNameError} where the table has none
- */
-export function fieldOf(model: ModelData, table: string, field: string): FieldData {
-  const { fields } = tableOf(model, table)
-  const found = Object.hasOwn(fields, field) ? fields[field] : undefined
-  if (!found) throw new UnknownNameError('field', field, Object.keys(fields), table)
-  return found
 }
 
 function mapValues<A, B>(record: Readonly<Record<string, A>>, change: (value: A, key: string) => B): Record<string, B> {

@@ -1,5 +1,5 @@
 import { ModelError, UnknownNameError } from './errors.js'
-import { type ModelData, tableOf } from './model.js'
+import { type ModelData, tableOf } from './tables.js'
 
 /** A step from a record to others: up to the one it refers to, or down to those that refer to it. */
 export interface Relation {
@@ -21,19 +21,20 @@ export function parentName(field: string): string {
   return stem ?? `${field}Record`
 }
 
-/**
- * The records a record of this table refers to.
- * @throws {ModelError} where such a name is also that of a field
- */
+/** The records a record of this table refers to. */
 export function parentsOf(model: ModelData, table: string): readonly Relation[] {
   const { fields } = tableOf(model, table)
   return Object.entries(fields).flatMap(([field, { references }]) => {
     if (references === undefined) return []
-    const name = parentName(field)
-    if (Object.hasOwn(fields, name)) {
-      throw new ModelError(`${table}.${field} makes ${name} available, which is a field of ${table} already.`)
-    }
-    return [{ name, table: references, from: field, to: tableOf(model, references).key[0] as string, one: true }]
+    return [
+      {
+        name: parentName(field),
+        table: references,
+        from: field,
+        to: tableOf(model, references).key[0] as string,
+        one: true,
+      },
+    ]
   })
 }
 

@@ -10,6 +10,8 @@ interface TypeBehaviour {
   /** The name used in messages, with its article. */
   readonly called: string
   accepts(value: unknown, field: Shape): boolean
+  /** The value in a form of its own, where whoever gave it could still change it. */
+  own?(value: Value): Value
   toPlain(value: Value): PlainValue
   fromPlain(plain: PlainValue): unknown
 }
@@ -26,6 +28,24 @@ const isText = (value: unknown): value is string =>
 /** One way to write each number, so that equal numbers are equal texts. */
 const isDecimal = (value: unknown, { scale = 1 }: Shape): boolean =>
   typeof value === 'string' && new RegExp(`^(?!-0\\.0+$)-?(0|[1-9]\\d{0,${17 - scale}})\\.\\d{${scale}}$`).test(value)
+
+/** The years every engine keeps exactly, and in which ISO texts sort as the moments do. */
+const YEARS = [1000, 9999] as const
+
+/** Not the value's own method, which could be another's. */
+const timeOf = (value: unknown): number => Date.prototype.getTime.call(value as Date)
+
+const isMoment = (value: unknown): value is Date => {
+  if (!(value instanceof Date) || Number.isNaN(timeOf(value))) return false
+  const year = new Date(timeOf(value)).getUTCFullYear()
+  return year >= YEARS[0] && year <= YEARS[1]
+}
+
+/** Every place of an array, also one that nothing was ever put in. */
+const everyItem = (list: readonly unknown[], test: (item: unknown) => boolean): boolean => {
+  for (let at = 0; at < list.length; at += 1) if (!test(list[at])) return false
+  return true
+}
 
 /** A decimal as a whole number of its smallest unit: what it is ordered by. */
 export function unitsOf(decimal: string): bigint {
@@ -71,8 +91,9 @@ const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     fromPlain: (plain) => plain,
   },
   timestamp: {
-    called: 'a valid Date',
-    accepts: (value) => value instanceof Date && !Number.isNaN(value.getTime()),
+    called: `a valid Date from the year ${YEARS[0]} to ${YEARS[1]}`,
+    accepts: isMoment,
+    own: (value) => new Date(timeOf(value)),
     toPlain: (value) => (value as Date).toISOString(),
     fromPlain: (plain) => (typeof plain === 'string' ? new Date(plain) : plain),
   },
@@ -85,7 +106,8 @@ const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
   list: {
     called: 'a list',
     accepts: (value, field) =>
-      Array.isArray(value) && value.every((item) => accepts({ type: field.item ?? 'text' }, item)),
+      Array.isArray(value) && everyItem(value, (item) => accepts({ type: field.item ?? 'text' }, item)),
+    own: (value) => Object.freeze(Array.from(value as readonly Value[])),
     toPlain: same,
     fromPlain: (plain) => plain,
   },
@@ -94,6 +116,11 @@ const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
 /** Whether a value may stand in a field of this shape; missing values are the caller's business. */
 export function accepts(field: Shape, value: unknown): value is Value {
   return TYPES[field.type].accepts(value, field)
+}
+
+/** An accepted value in a form that whoever gave it cannot change any more. */
+export function ownValue(field: Shape, value: Value): Value {
+  return TYPES[field.type].own?.(value) ?? value
 }
 
 /** The field's type in words, for messages: `an integer`, `one of private, members, public`. */
@@ -131,6 +158,3 @@ export function sameValue(left: Value, right: Value): boolean {
 export function isMissing(value: unknown): value is null | undefined {
   return value === null || value === undefined
 }
-
-/** For `JSON.stringify`: JSON has no whole numbers of 64 bits, so they become text. */
-export const bigIntAsText = (_: string, value: unknown): unknown => (typeof value === 'bigint' ? String(value) : value)

@@ -1,11 +1,15 @@
 import { RuleError } from '../condition/index.js'
 import {
   accepts,
+  brandOf,
   describeType,
   type Field,
   type FieldData,
+  isBranded,
   isMissing,
+  ownValue,
   PachterError,
+  show,
   UnknownNameError,
   type Value,
 } from '../model/index.js'
@@ -68,13 +72,20 @@ export type CallerOf<C> =
         } & { readonly roles?: readonly R[]; readonly channel?: ChannelOf<C> }
       : never)
 
-/** Nobody: a caller who has not signed in. */
+const ANONYMOUS = brandOf('anonymous')
+const TRUSTED = brandOf('trusted')
+
+/** Nobody: a caller who has not signed in. Only {@link anonymous} is one, not data that looks like it. */
 export type Anonymous = { readonly anonymous: true }
 
-/** The caller who has not signed in: no id, no roles, no attributes. */
-export const anonymous: Anonymous = Object.freeze({ anonymous: true })
+/**
+ * The caller who has not signed in: no id, no roles, no attributes.
+ *
+ * @example guard.as({ ...anonymous, channel: 'web' })
+ */
+export const anonymous: Anonymous = Object.freeze({ anonymous: true, [ANONYMOUS]: true })
 
-/** Code that is not held to the rules, for a reason it states. */
+/** Code that is not held to the rules, for a reason it states. Only {@link trusted} makes one. */
 export interface Trusted {
   readonly trusted: string
 }
@@ -88,7 +99,7 @@ export interface Trusted {
  */
 export function trusted(reason: string): Trusted {
   if (typeof reason !== 'string' || reason.trim() === '') throw new CallerError('Trusted code has to state a reason.')
-  return Object.freeze({ trusted: reason })
+  return Object.freeze({ trusted: reason, [TRUSTED]: true })
 }
 
 /**
@@ -194,15 +205,16 @@ export function checkCaller(shape: CallerShape, given: unknown): Caller {
   const { roles, channel, ...attributes } = given as Record<string, unknown>
   const names = Object.keys(attributes)
   if (names.length === 1 && roles === undefined) {
-    if (attributes['anonymous'] === true) return { ...NOBODY, ...checkChannel(shape, channel) }
-    if (typeof attributes['trusted'] === 'string') {
-      return { signedIn: true, roles: [], attributes: {}, ...trusted(attributes['trusted']) }
+    if (isBranded(given, ANONYMOUS)) return Object.freeze({ ...NOBODY, ...checkChannel(shape, channel) })
+    if (isBranded(given, TRUSTED) && channel === undefined) {
+      return Object.freeze({ ...NOBODY, signedIn: true, trusted: (given as Trusted).trusted })
     }
   }
   for (const name of names) {
-    if (!Object.hasOwn(shape.attributes, name)) {
-      throw new UnknownNameError('caller attribute', name, [...Object.keys(shape.attributes), 'roles', 'channel'])
-    }
+    if (Object.hasOwn(shape.attributes, name)) continue
+    const hint = ['anonymous', 'trusted'].includes(name) ? ' Use what `pachter` exports under that name, not data.' : ''
+    if (hint) throw new CallerError(`Data cannot say of itself that it is ${name}.${hint}`)
+    throw new UnknownNameError('caller attribute', name, [...Object.keys(shape.attributes), 'roles', 'channel'])
   }
   const present: Record<string, Value> = {}
   for (const [name, field] of Object.entries(shape.attributes)) {
@@ -212,31 +224,33 @@ export function checkCaller(shape: CallerShape, given: unknown): Caller {
       throw new CallerError(`The caller has no ${name}, which must be ${describeType(field)}; nobody is \`anonymous\`.`)
     }
     if (!accepts(field, value)) {
-      throw new CallerError(`The caller's ${name} is ${JSON.stringify(value)}; it must be ${describeType(field)}.`)
+      throw new CallerError(`The caller's ${name} is ${show(value)}; it must be ${describeType(field)}.`)
     }
-    present[name] = value
+    present[name] = ownValue(field, value)
   }
-  return {
+  return Object.freeze({
     signedIn: true,
     roles: checkRoles(shape, roles),
-    attributes: present,
+    attributes: Object.freeze(present),
     ...checkChannel(shape, channel),
-  }
+  })
 }
 
-const NOBODY: Caller = Object.freeze({ signedIn: false, roles: [], attributes: {} })
+const NOBODY: Caller = Object.freeze({ signedIn: false, roles: Object.freeze([]), attributes: Object.freeze({}) })
 
 function checkChannel({ channels }: CallerShape, channel: unknown): { readonly channel?: string } {
   if (isMissing(channel)) return {}
   if (typeof channel === 'string' && channels.includes(channel)) return { channel }
-  throw new UnknownNameError('channel', String(channel), channels)
+  throw new UnknownNameError('channel', channel, channels)
 }
 
 function checkRoles(shape: CallerShape, roles: unknown): readonly string[] {
   if (isMissing(roles)) return []
   if (!Array.isArray(roles)) throw new CallerError("The caller's roles must be a list of role names.")
-  for (const role of roles) {
-    if (!shape.roles.includes(role as string)) throw new UnknownNameError('role', String(role), shape.roles)
+  const own: readonly unknown[] = Array.from(roles)
+  for (const role of own) {
+    if (!shape.roles.includes(role as string)) throw new UnknownNameError('role', role, shape.roles)
   }
-  return roles as string[]
+  // A list of its own, in one order and each role once: what is worked out for callers hangs on it.
+  return Object.freeze([...new Set(own as readonly string[])].sort())
 }

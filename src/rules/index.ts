@@ -17,11 +17,12 @@ export {
   type Trusted,
 } from './caller.js'
 export { checkRulebook } from './check.js'
+export { assertSize, checkAsked } from './check-condition.js'
+export { changePermission, createPermission, dependsOn, fair } from './change.js'
+export { type Discretion, discretions, supposing } from './discretion.js'
+export { compilePattern, type Matcher } from './pattern.js'
 export {
   asksCaller,
-  changePermission,
-  createPermission,
-  dependsOn,
   expand,
   fieldSight,
   isFixed,
@@ -55,6 +56,6 @@ export {
 } from './rulebook.js'
 export { defineRules, type RuleContext, type RuleFunctions, type Rules } from './rules.js'
 export type { AsForSpec, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } from './table.js'
-export { asSeen } from './seen.js'
+export { asSeen, asTold } from './seen.js'
 export { readRulebook, RulebookError } from './read.js'
 export { rulebookSchema } from './schema.js'

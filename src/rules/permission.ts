@@ -1,19 +1,17 @@
 import {
-  after,
-  all,
+  allOf,
   always,
-  any,
+  anyOf,
   type Condition,
   contains,
   normalise,
-  not,
+  notOf,
   type Operand,
   operandsOf,
   RuleError,
   shift,
-  unchanged,
 } from '../condition/index.js'
-import { tableOf } from '../model/index.js'
+import { LIMITS, tableOf } from '../model/index.js'
 import { type Caller, rolesThatServe } from './caller.js'
 import {
   type Action,
@@ -37,78 +35,33 @@ import {
  * @throws {RuleError} where rules of tables wait for one another in a circle
  */
 export function permission(rulebook: Rulebook, table: string, action: Action): Condition {
-  return expand(rulebook, withoutChange(permitted(rulebook, table, action)), [`${table} ${action}`])
+  return permissionAfter(rulebook, table, action, [])
 }
 
-/**
- * When a caller may change a record so, as one condition on the record before and after: besides the
- * {@link permission}, each field given is left as it is and visible, or covered by a grant that holds before
- * and after (law 5), and the new values pass the checks.
- */
-export function changePermission(
-  rulebook: Rulebook,
-  table: string,
-  action: Action,
-  fields: readonly string[],
-): Condition {
-  const rules = rulesOf(rulebook, table)
-  const grants = grantsFor(rules, action)
-  const mayChange = (field: string): Condition => {
-    // An own action sets its stamps anew; what is sent for them cannot count as left as it is.
-    if (action !== 'update' && Object.hasOwn(stampsFor(rules, action), field)) return any()
-    const same = all(unchanged(field), seesField(rulebook, table, field))
-    if (isFixed(rulebook, table, action, field)) return same
-    return any(same, ...grants.filter((grant) => covers(grant, field)).map((grant) => staysHeld(rules, grant)))
-  }
-  const whole = all(
-    permitted(rulebook, table, action),
-    ...fields.map(mayChange),
-    ...recordChecks(rules).map(({ that }) => after(that)),
+/** What was worked out for a rulebook: rules that refer to others do so again and again. */
+const permissions = new WeakMap<Rulebook, Map<string, Condition>>()
+
+function permissionAfter(rulebook: Rulebook, table: string, action: Action, path: readonly string[]): Condition {
+  const known = permissions.get(rulebook) ?? new Map<string, Condition>()
+  permissions.set(rulebook, known)
+  const name = `${table} ${action}`
+  const found = known.get(name)
+  if (found) return found
+  const step = path.length === 0 ? name : stepOf({ table, action })
+  assertNew(step, path)
+  const made = expand(rulebook, withoutChange(permitted(rulebook, table, action)), [...path, step])
+  assertSize(name, made)
+  known.set(name, made)
+  return made
+}
+
+function assertSize(name: string, condition: Condition): void {
+  let parts = 0
+  const isTooLarge = contains(condition, () => (parts += 1) > LIMITS.ruleParts)
+  if (!isTooLarge) return
+  throw new RuleError(
+    `the rules for ${name}, with those of other tables put in place of each may(), have more than ${LIMITS.ruleParts} parts.`,
   )
-  const changed = [...fields, ...Object.keys(stampsFor(rules, action))]
-  return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
-}
-
-/** Asks of the record as it is what is asked of it afterwards, where no field it depends on is changed. */
-function settled(condition: Condition, changed: readonly string[]): Condition {
-  switch (condition.kind) {
-    case 'all':
-    case 'any':
-      return { ...condition, of: condition.of.map((part) => settled(part, changed)) }
-    case 'not':
-      return { ...condition, of: settled(condition.of, changed) }
-    case 'after':
-      return dependsOn(condition.of, changed) ? condition : condition.of
-    default:
-      return condition
-  }
-}
-
-/** Whether a condition on a record could come out otherwise once these fields of it are changed. */
-export function dependsOn(condition: Condition, changed: readonly string[]): boolean {
-  const isChanged = (operand: Operand) =>
-    operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0 && changed.includes(operand.name))
-  return contains(
-    condition,
-    (part) => part.kind === 'may' || part.kind === 'unchanged' || operandsOf(part).some(isChanged),
-  )
-}
-
-/** When a caller may create a record in which these fields were given, as one condition on that record. */
-export function createPermission(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
-  const rules = rulesOf(rulebook, table)
-  const grants = grantsFor(rules, 'create')
-  const stamped = stampsFor(rules, 'create')
-  const maySet = (field: string): Condition =>
-    Object.hasOwn(stamped, field)
-      ? any()
-      : any(...grants.filter((each) => covers(each, field)).map((each) => holds(rules, each)))
-  const whole = all(
-    permitted(rulebook, table, 'create'),
-    ...fields.map(maySet),
-    ...recordChecks(rules).map(({ that }) => withoutChange(that)),
-  )
-  return expand(rulebook, whole, [`${table} create`])
 }
 
 /** Whether no grant can let a field be changed by this action: keys, stamps, and what a check forbids. */
@@ -138,40 +91,35 @@ export function fieldSight(
   return expand(rulebook, seesField(rulebook, table, field, action), [`${table} ${action}`])
 }
 
-function seesField(rulebook: Rulebook, table: string, field: string, action: 'list' | 'get' = 'get'): Condition {
+export function seesField(rulebook: Rulebook, table: string, field: string, action: 'list' | 'get' = 'get'): Condition {
   if (tableOf(rulebook.model, table).key.includes(field)) return always
   const rules = rulesOf(rulebook, table)
-  return any(
+  return anyOf(
     ...grantsFor(rules, action)
       .filter((grant) => covers(grant, field))
       .map((grant) => holds(rules, grant)),
   )
 }
 
-function permitted(rulebook: Rulebook, table: string, action: Action): Condition {
+export function permitted(rulebook: Rulebook, table: string, action: Action): Condition {
   const rules = rulesOf(rulebook, table)
-  const granted = any(...grantsFor(rules, action).map((grant) => holds(rules, grant)))
+  const granted = anyOf(...grantsFor(rules, action).map((grant) => holds(rules, grant)))
   const open = deniesFor(rules, action).map(({ when, except }) =>
-    not(all(when, not(any(...except.map((who) => whoCondition(rules, who)))))),
+    notOf(allOf(when, notOf(anyOf(...except.map((who) => whoCondition(rules, who)))))),
   )
   const needsSight = action === 'delete' || changesRecord(rules, action)
-  return all(granted, ...open, ...(needsSight ? [permitted(rulebook, table, 'get')] : []))
+  return allOf(granted, ...open, ...(needsSight ? [permitted(rulebook, table, 'get')] : []))
 }
 
 /** When a grant holds, on the record as it is. */
 export function holds(rules: TableRules, { to, when }: Grant): Condition {
-  return all(any(...to.map((who) => whoCondition(rules, who))), ...(when ? [when] : []))
-}
-
-/** When a grant holds of a record before and after an update. */
-function staysHeld(rules: TableRules, grant: Grant): Condition {
-  return all(holds(rules, grant), after(grant.after ?? holds(rules, grant)))
+  return allOf(anyOf(...to.map((who) => whoCondition(rules, who))), ...(when ? [when] : []))
 }
 
 /** The condition that a tie name stands for, or the condition on the caller itself. */
 export function whoCondition(rules: TableRules, who: Who): Condition {
   // The rulebook was checked: the tie is there. Were it not, nobody has it.
-  return typeof who === 'string' ? (rules.ties[who] ?? any()) : who
+  return typeof who === 'string' ? (rules.ties[who] ?? anyOf()) : who
 }
 
 /** What a condition about a change asks where nothing is changed. */
@@ -205,10 +153,7 @@ export function expand(rulebook: Rulebook, condition: Condition, path: readonly 
   return normalise(condition, (leaf) => {
     if (leaf.kind === 'role') return expandRole(rulebook, leaf.anyOf)
     if (leaf.kind !== 'may') return leaf
-    const step = stepOf(leaf)
-    assertNew(step, path)
-    const asked = withoutChange(permitted(rulebook, leaf.table, leaf.action))
-    return shift(expand(rulebook, asked, [...path, step]), leaf.level)
+    return shift(permissionAfter(rulebook, leaf.table, leaf.action, path), leaf.level)
   })
 }
 
@@ -244,12 +189,12 @@ export function assertNoCircle(
 }
 
 /** A role is had by the caller's word, or by the caller's own record as it stands, or by a role that implies it. */
-function expandRole({ caller, model }: Rulebook, anyOf: readonly string[]): Condition {
-  const serving = rolesThatServe(caller, anyOf)
+function expandRole({ caller, model }: Rulebook, wanted: readonly string[]): Condition {
+  const serving = rolesThatServe(caller, wanted)
   const known: Condition = { kind: 'role', anyOf: serving }
   if (!caller.record) return known
   const { table, roles } = caller.record
-  return any(known, {
+  return anyOf(known, {
     kind: 'some',
     relation: 'record',
     table,
@@ -269,10 +214,10 @@ function expandRole({ caller, model }: Rulebook, anyOf: readonly string[]): Cond
 export function specialise(condition: Condition, caller: Caller): Condition {
   if (caller.trusted !== undefined) return always
   return normalise(condition, (leaf) => {
-    if (leaf.kind === 'signedIn') return caller.signedIn ? all() : any()
-    if (leaf.kind === 'role') return leaf.anyOf.some((role) => caller.roles.includes(role)) ? all() : any()
-    if (leaf.kind === 'channel') return leaf.anyOf.some((name) => name === caller.channel) ? all() : any()
-    return operandsOf(leaf).some((operand) => isMissingFor(caller, operand)) ? any() : leaf
+    if (leaf.kind === 'signedIn') return caller.signedIn ? allOf() : anyOf()
+    if (leaf.kind === 'role') return leaf.anyOf.some((role) => caller.roles.includes(role)) ? allOf() : anyOf()
+    if (leaf.kind === 'channel') return leaf.anyOf.some((name) => name === caller.channel) ? allOf() : anyOf()
+    return operandsOf(leaf).some((operand) => isMissingFor(caller, operand)) ? anyOf() : leaf
   })
 }
 

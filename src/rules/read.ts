@@ -1,5 +1,5 @@
 import { RuleError } from '../condition/index.js'
-import { checkModel, deepFreeze, PachterError } from '../model/index.js'
+import { checkModel, deepFreeze, inFull, LIMITS, PachterError, show } from '../model/index.js'
 import { checkRulebook } from './check.js'
 import type { Rules } from './rules.js'
 import { type JsonSchema, rulebookSchema } from './schema.js'
@@ -30,7 +30,8 @@ export class RulebookError extends PachterError {
  * @example const rules = readRulebook(await readFile('rulebook.json', 'utf8'))
  */
 export function readRulebook(json: unknown): Rules {
-  const data = typeof json === 'string' ? parse(json) : json
+  // What is checked is what is used: a copy, which whoever handed it over cannot change.
+  const data = typeof json === 'string' ? parse(json) : copied(json)
   const { format, version } = (typeof data === 'object' && data !== null ? data : {}) as Record<string, unknown>
   if (format !== 'pachter-rulebook')
     throw new RulebookError('', "is no rulebook: its format is not 'pachter-rulebook'.")
@@ -38,20 +39,30 @@ export function readRulebook(json: unknown): Rules {
     throw new RulebookError('', `is of version ${version}, and this version of pachter reads up to 1; update pachter.`)
   }
   matches(rulebookSchema, data, [])
-  // What was handed over as an object stays as it is; the rulebook is frozen.
-  const rulebook = (typeof json === 'string' ? data : structuredClone(data)) as Rules
+  const rulebook = data as Rules
   try {
     checkModel(rulebook.model)
     checkRulebook(rulebook)
   } catch (error) {
     if (error instanceof PachterError)
-      throw new RulebookError('', `does not fit together. ${error.message}`, { cause: error })
+      throw new RulebookError('', `does not fit together. ${inFull(error)}`, { cause: error })
     throw error
   }
   return deepFreeze(rulebook)
 }
 
+function copied(json: unknown): unknown {
+  try {
+    return structuredClone(json)
+  } catch (error) {
+    throw new RulebookError('', `is not plain data: ${(error as Error).message}`, { cause: error })
+  }
+}
+
 function parse(text: string): unknown {
+  if (text.length > LIMITS.rulebookCharacters) {
+    throw new RulebookError('', `is longer than ${LIMITS.rulebookCharacters} characters.`)
+  }
   try {
     return JSON.parse(text)
   } catch (error) {
@@ -74,7 +85,7 @@ function matches(schema: JsonSchema, data: unknown, place: Place): void {
   if (schema.anyOf) return matches(chooseBranch(schema.anyOf, data, place), data, place)
   if ('const' in schema && data !== schema.const) throw wrong(place, `must be ${JSON.stringify(schema.const)}.`)
   if (schema.enum && !schema.enum.includes(data)) {
-    throw wrong(place, `is ${JSON.stringify(data)}; it must be one of ${schema.enum.join(', ')}.`)
+    throw wrong(place, `is ${show(data)}; it must be one of ${schema.enum.join(', ')}.`)
   }
   if (schema.type && !isOfType(schema.type, data))
     throw wrong(place, `must be ${schema.type}, and is ${typeName(data)}.`)
@@ -123,7 +134,7 @@ function chooseBranch(branches: readonly JsonSchema[], data: unknown, place: Pla
   const kind = type === 'object' ? (data as { kind?: unknown }).kind : undefined
   const chosen = index.get(kind ?? type) ?? (type === 'integer' ? index.get('number') : undefined)
   if (chosen) return chosen
-  const given = kind === undefined ? type : JSON.stringify(kind)
+  const given = kind === undefined ? type : show(kind)
   throw wrong(place, `is ${given}; it must be one of ${[...index.keys()].join(', ')}.`)
 }
 

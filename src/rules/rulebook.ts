@@ -68,6 +68,8 @@ export interface TableRules {
   readonly denies: Readonly<Record<string, Deny>>
   /** By action: `create`, `update` or one of the table's own. */
   readonly stamps: Readonly<Record<Action, Stamps>>
+  /** Whether it may be told that a hidden record has a key or a unique value, or is there to be referred to. */
+  readonly conflicts?: 'told'
   readonly checks: {
     readonly fields: Readonly<Record<string, FieldCheck>>
     readonly records: Readonly<Record<string, RecordCheck>>

@@ -1,11 +1,12 @@
 import {
   always,
-  any,
+  anyOf,
   type CallerCondition,
   type Condition,
+  made,
   type Moment,
   moment,
-  not,
+  notOf,
   type Row,
   rowOf,
   RuleError,
@@ -27,6 +28,7 @@ import {
   type ValueOf,
 } from '../model/index.js'
 import type { AbilityOf, AttributesOf, CallerDefinition, ChannelOf, RoleOf } from './caller.js'
+import { at } from './at.js'
 import { checkRulebook } from './check.js'
 import { NO_RULES, type Rulebook, type TableRules } from './rulebook.js'
 import { type TableBuilder, tableBuilder } from './table.js'
@@ -101,13 +103,13 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
 ): Rules<M, C> {
   const shared = {
     caller: callerTerms(caller.attributes),
-    role: (...anyOf: string[]) => ({ kind: 'role', anyOf }),
-    able: (ability: string) => ({ kind: 'role', anyOf: rolesFor(caller, ability), ability }),
-    channel: (...anyOf: string[]) => ({ kind: 'channel', anyOf }),
-    signedIn: { kind: 'signedIn' },
-    anyone: always,
+    role: (...anyOf: string[]) => made({ kind: 'role', anyOf }),
+    able: (ability: string) => made({ kind: 'role', anyOf: rolesFor(caller, ability), ability }),
+    channel: (...anyOf: string[]) => made({ kind: 'channel', anyOf }),
+    signedIn: made({ kind: 'signedIn' }),
+    anyone: made(always),
     now: moment(0),
-    changed: (...fields: string[]) => any(...fields.map((field) => not(unchanged(field)))),
+    changed: (...fields: string[]) => made(anyOf(...fields.map((field) => notOf(unchanged(field))))),
   }
   const built: Record<string, TableRules> = {}
   for (const [name, write] of Object.entries(tables)) {
@@ -119,7 +121,7 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
       old: oldTerms(model, name),
       table: tableBuilder(model, table, NO_RULES),
     }
-    built[name] = (write as (context: unknown) => { rules: TableRules })(context).rules
+    built[name] = at(name, () => (write as (context: unknown) => { rules: TableRules })(context).rules)
   }
   const rulebook: Rulebook = {
     format: 'pachter-rulebook',

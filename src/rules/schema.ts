@@ -72,6 +72,7 @@ export const rulebookSchema: JsonSchema & {
       ...shape,
       'optional?': { const: true },
       'key?': { const: true },
+      'unique?': { const: true },
       'generated?': { const: true },
       'references?': text,
     }),
@@ -81,6 +82,7 @@ export const rulebookSchema: JsonSchema & {
       grants: recordOf(listOf(object({ to: listOf(who), 'fields?': texts, 'when?': condition, 'after?': condition }))),
       denies: recordOf(object({ on: texts, when: condition, except: listOf(who), message: text })),
       stamps: recordOf(recordOf(operand)),
+      'conflicts?': { const: 'told' },
       checks: object({
         fields: recordOf(
           object({

@@ -1,4 +1,15 @@
-import { all, always, type Condition, type Operand, shift } from '../condition/index.js'
+import {
+  after,
+  allOf,
+  always,
+  type Condition,
+  never,
+  normalise,
+  notOf,
+  type Operand,
+  operandsOf,
+  shift,
+} from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import { fieldSight } from './permission.js'
 import { covers, grantsFor, type Rulebook, rulesOf } from './rulebook.js'
@@ -18,22 +29,71 @@ export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonl
     case 'not':
       return { ...condition, of: inside(condition.of) }
     case 'isSet':
-      return all(sightOfOperand(rulebook, condition.operand, tables), condition)
+      return allOf(sightOfOperand(rulebook, condition.operand, tables), condition)
     case 'compare':
-      return all(...[condition.left, condition.right].map((each) => sightOfOperand(rulebook, each, tables)), condition)
+      return allOf(
+        ...[condition.left, condition.right].map((each) => sightOfOperand(rulebook, each, tables)),
+        condition,
+      )
     case 'some': {
       const { table, from, to, where } = condition
       const deeper = [...tables.slice(0, to.level)]
       deeper[to.level] = table
-      const seen = all(
+      const seen = allOf(
         { kind: 'may', level: to.level, table, action: 'list' },
         sightAt(rulebook, table, to.field, to.level),
         asSeen(rulebook, where, deeper),
       )
-      return all(sightOfOperand(rulebook, from, tables), { ...condition, where: seen })
+      return allOf(sightOfOperand(rulebook, from, tables), { ...condition, where: seen })
     }
     default:
       return condition
+  }
+}
+
+/**
+ * What of a condition holds by what the caller sees alone: where it does, the condition holds, and saying so tells
+ * nothing that is hidden. What rests on hidden fields, or on there being no records that could be hidden, does not.
+ *
+ * @param condition expanded
+ * @param tables the tables by level; the last is the one the condition is about
+ */
+export function asTold(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
+  return told(rulebook, normalise(condition), tables)
+}
+
+function told(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
+  const seen = (part: Condition): readonly Condition[] =>
+    part.kind === 'unchanged'
+      ? [sightAt(rulebook, tables[0] as string, part.field, 0)]
+      : operandsOf(part).map((each) => sightOfOperand(rulebook, each, tables))
+  switch (condition.kind) {
+    case 'all':
+    case 'any':
+      return { ...condition, of: condition.of.map((part) => told(rulebook, part, tables)) }
+    case 'not': {
+      const { of } = condition
+      // That there is no such record may be told only of those the caller would see.
+      if (of.kind === 'some' || of.kind === 'may') return never
+      if (of.kind === 'after') return told(rulebook, after(notOf(of.of)), tables)
+      return allOf(...seen(of), condition)
+    }
+    case 'after':
+      // How it will be, the caller knows as far as how it is.
+      return allOf(told(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
+    case 'some': {
+      const { table, to, where } = condition
+      const deeper = [...tables.slice(0, to.level)]
+      deeper[to.level] = table
+      const inside = allOf(
+        { kind: 'may', level: to.level, table, action: 'list' },
+        sightAt(rulebook, table, to.field, to.level),
+        told(rulebook, where, deeper),
+      )
+      return allOf(...seen(condition), { ...condition, where: inside })
+    }
+    default:
+      return allOf(...seen(condition), condition)
   }
 }
 

@@ -1,4 +1,5 @@
 import {
+  assertCondition,
   type CallerCondition,
   type Condition,
   isTerm,
@@ -90,6 +91,12 @@ export interface TableBuilder<M, T extends TableName<M>, Tie extends string = ne
   denies(denies: Readonly<Record<string, DenySpec<Tie, Own>>>): TableBuilder<M, T, Tie, Own>
   /** Says which values the server sets; callers cannot set those fields in that action themselves. */
   stamps(stamps: { readonly [A in 'create' | 'update' | Own]?: StampsSpec<M, T> }): TableBuilder<M, T, Tie, Own>
+  /**
+   * Says that it may be told whether a key or a unique value is taken, and whether there is a record that a reference
+   * leads to, also where the caller does not see the record in question. Left out, callers give no such value where
+   * the answer could tell of what is hidden from them.
+   */
+  conflicts(told: 'told'): TableBuilder<M, T, Tie, Own>
   /** Says what values have to be like, one by one and together, whoever sends them. */
   checks(fields: FieldCheckSpecs<M, T>, records?: RecordCheckSpecs<M, T>): TableBuilder<M, T, Tie, Own>
 }
@@ -104,7 +111,7 @@ export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own 
     tableBuilder<M, T, N, A>(model, table, { ...rules, ...more })
   return {
     rules,
-    ties: (ties) => next({ ties: { ...rules.ties, ...ties } }),
+    ties: (ties) => next({ ties: { ...rules.ties, ...mapEntries(ties, assertCondition) } }),
     actions: (...names) => next({ actions: [...rules.actions, ...names] }),
     grants: (grants) => next({ grants: { ...rules.grants, ...plainGrants(grants) } }),
     denies: (denies) => next({ denies: { ...rules.denies, ...plainDenies(denies) } }),
@@ -115,6 +122,7 @@ export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own 
           ...mapEntries(stamps, (values) => plainStamps(model, table, values as object)),
         },
       }),
+    conflicts: (conflicts) => next({ conflicts }),
     checks: (fields, records = {}) =>
       next({
         checks: {
@@ -122,7 +130,7 @@ export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own 
             ...rules.checks.fields,
             ...mapEntries(fields, (check, field) => plainCheck(model, table, field, check as AnyCheck)),
           },
-          records: { ...rules.checks.records, ...records },
+          records: { ...rules.checks.records, ...mapEntries(records, plainRecordCheck) },
         },
       }),
   }
@@ -136,25 +144,40 @@ function plainGrants(grants: object): TableRules['grants'] {
 }
 
 function plainGrant(all: Readonly<Record<string, readonly AnyGrant[]>>, given: AnyGrant): readonly Grant[] {
-  if (typeof given === 'string' || 'kind' in given) return [{ to: [given] }]
+  if (typeof given === 'string' || 'kind' in given) return [{ to: [plainWho(given)] }]
   if ('asFor' in given) {
-    const model = all[given.asFor] ?? []
+    const model = (Object.hasOwn(all, given.asFor) && all[given.asFor]) || []
     if (model.some((grant) => typeof grant === 'object' && 'asFor' in grant)) {
       throw new RuleError(`asFor '${given.asFor}' leads to another asFor; name the action that says who.`)
     }
+    // Whatever limits the action it stands for limits this one.
     return model
       .flatMap((grant) => plainGrant(all, grant))
-      .map(({ to, when }) => ({ to, ...(given.fields && { fields: given.fields }), ...(when && { when }) }))
+      .map((grant) => (given.fields ? { ...grant, fields: given.fields } : grant))
   }
   const { to, fields, when, after } = given
-  return [{ to: several(to), ...(fields && { fields }), ...(when && { when }), ...(after && { after }) }]
+  return [
+    {
+      to: several(to).map(plainWho),
+      ...(fields && { fields }),
+      ...(when && { when: assertCondition(when) }),
+      ...(after && { after: assertCondition(after) }),
+    },
+  ]
 }
+
+const plainWho = (who: Who): Who => (typeof who === 'string' ? who : assertCondition(who))
 
 function plainDenies(denies: Readonly<Record<string, DenySpec<string, string>>>): Readonly<Record<string, Deny>> {
   return mapEntries(denies, (deny) => {
-    const { on, when, except, message } = deny as DenySpec<string, string>
-    return { on: several(on), when, except: except === undefined ? [] : several<Who>(except), message }
+    const { on, when, except = [], message } = deny as DenySpec<string, string>
+    return { on: several(on), when: assertCondition(when), except: several<Who>(except).map(plainWho), message }
   })
+}
+
+function plainRecordCheck(check: unknown): TableRules['checks']['records'][string] {
+  const { that, message, fields } = check as TableRules['checks']['records'][string]
+  return { that: assertCondition(that), message, fields }
 }
 
 function plainStamps(model: ModelData, table: string, stamps: object): Stamps {

@@ -9,8 +9,8 @@ import {
 } from '../condition/index.js'
 import { fieldOf, type Shape } from '../model/index.js'
 import { asksCaller, type Rulebook } from '../rules/index.js'
-import type { Dialect, Form } from './dialect.js'
-import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
+import type { Dialect, Form, Trait, Traits } from './dialect.js'
+import { edgeOf, type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
 export interface Scope {
@@ -22,6 +22,8 @@ export interface Scope {
 export interface Compilation {
   readonly rulebook: Rulebook
   readonly dialect: Dialect
+  /** What is known of the database's columns; left out, none is what the model does not say. */
+  readonly traits?: Traits
   /** How records are to be found; left out, one by one, as for a record known by its key. */
   readonly form?: Form
   /** Where the caller is a record among others: how to write an attribute of theirs. Left out, a value. */
@@ -32,12 +34,9 @@ export interface Compilation {
   readonly old?: Scope
 }
 
-const OPERATORS: Readonly<Partial<Record<Comparison, string>>> = {
-  below: '<',
-  atMost: '<=',
-  above: '>',
-  atLeast: '>=',
-}
+const OPERATORS = { below: '<', atMost: '<=', above: '>', atLeast: '>=' } as const satisfies Partial<
+  Record<Comparison, string>
+>
 
 /** The alias of the record at a level. Names in a model start with a letter, so no table is called so. */
 export const aliasAt = (level: number): string => `_${level}`
@@ -97,10 +96,12 @@ export function compileAnswer(compilation: Compilation, condition: Condition, sc
   return sql`(${compileCondition(compilation, condition, scopes)}) IS TRUE`
 }
 
-function compileUnchanged(compilation: Compilation, field: string, old: Scope): Fragment {
-  const { rulebook, dialect } = compilation
-  const shape = fieldOf(rulebook.model, old.table, field)
-  return dialect.same(old.column(field), next(compilation).column(field), shape)
+function compileUnchanged(compilation: Compilation, field: string, now: Scope): Fragment {
+  const before = typedColumn(compilation, compilation.old ?? now, field)
+  const after = typedColumn(compilation, next(compilation), field)
+  const { dialect } = compilation
+  const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
+  return dialect.same(cut(before), cut(after), before.shape)
 }
 
 function compileCompare(compilation: Compilation, compare: Compare, scopes: readonly Scope[]): Fragment {
@@ -111,7 +112,7 @@ function compileCompare(compilation: Compilation, compare: Compare, scopes: read
   const [from, to] = [left.text, right.text]
   switch (how) {
     case 'is':
-      return dialect.equal(from, to, left.shape)
+      return compileEqual(dialect, left, right)
     case 'in':
       return dialect.itemOf(from, to, left.shape)
     case 'overlaps':
@@ -120,8 +121,46 @@ function compileCompare(compilation: Compilation, compare: Compare, scopes: read
     case 'startsWith':
       return dialect.startsWith(from, to)
     default:
-      return sql`${from} ${raw(OPERATORS[how] as string)} ${to}`
+      return left.shape.type === 'timestamp'
+        ? compareMoments(dialect, how, from, to)
+        : sql`${from} ${raw(OPERATORS[how])} ${to}`
   }
+}
+
+/** Whether two values are equal, exactly, and both present. */
+export function compileEqual(dialect: Dialect, left: TypedFragment, right: TypedFragment): Fragment {
+  if (left.shape.type === 'timestamp') return compareMoments(dialect, 'is', left.text, right.text)
+  const exactly = dialect.equal(left.text, right.text, left.shape)
+  // What the column's own order holds to be equal is found through its index, and then looked at exactly.
+  if (left.bare && isSlot(right.text)) return sql`(${dialect.equal(left.bare, right.text, left.shape)} AND ${exactly})`
+  if (right.bare && isSlot(left.text)) return sql`(${dialect.equal(right.bare, left.text, left.shape)} AND ${exactly})`
+  return exactly
+}
+
+type MomentComparison = 'is' | keyof typeof OPERATORS
+
+/** The same comparison from the other side. */
+const FLIPPED: Readonly<Record<MomentComparison, MomentComparison>> = {
+  is: 'is',
+  below: 'above',
+  above: 'below',
+  atMost: 'atLeast',
+  atLeast: 'atMost',
+}
+
+/**
+ * Compares moments by the millisecond, as values have them, where a database may have them finer: with a value, a column
+ * is compared as it is, so that its index serves.
+ */
+export function compareMoments(dialect: Dialect, how: MomentComparison, left: Fragment, right: Fragment): Fragment {
+  if (isSlot(left) && !isSlot(right)) return compareMoments(dialect, FLIPPED[how], right, left)
+  if (isSlot(right) && !isSlot(left)) {
+    const [first, last] = [edgeOf(right, 'first'), edgeOf(right, 'last')]
+    if (how === 'is') return sql`(${left} >= ${first} AND ${left} <= ${last})`
+    return sql`${left} ${raw(OPERATORS[how])} ${how === 'below' || how === 'atLeast' ? first : last}`
+  }
+  const cut = (moment: Fragment) => (isSlot(moment) ? moment : dialect.instant(moment))
+  return sql`${cut(left)} ${raw(how === 'is' ? '=' : OPERATORS[how])} ${cut(right)}`
 }
 
 function compileSome(compilation: Compilation, some: Some, scopes: readonly Scope[]): Fragment {
@@ -133,11 +172,12 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   const deeper = scopes.slice(0, to.level)
   deeper[to.level] = inner
   const condition = compileCondition(compilation, where, deeper)
-  const selected = inner.column(to.field)
-  const subquery = { selected, source, where: condition }
+  const reached = typedColumn(compilation, inner, to.field)
+  const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
+  const subquery = { selected: cut(reached), source, where: condition }
   // A subquery about the caller alone can be evaluated once, and its few keys then drive an index.
   const byCaller = from.kind === 'field' && asksCaller(where) && !refersOutside(where, to.level)
-  return dialect[byCaller ? 'among' : 'finds'](start.text, subquery, start.shape, form)
+  return dialect[byCaller ? 'among' : 'finds'](cut(start), subquery, start.shape, form)
 }
 
 /** Whether a condition inside a `some` looks at records outside it. */
@@ -155,20 +195,34 @@ export function refersOutside(where: Condition, level: number): boolean {
 export interface TypedFragment {
   readonly text: Fragment
   readonly shape: Shape
+  /** The column itself, where `text` makes it compare exactly. */
+  readonly bare?: Fragment
 }
+
+/** A field of a record, so that it compares exactly. */
+export function typedColumn(compilation: Compilation, { table, column }: Scope, name: string): TypedFragment {
+  const shape = fieldOf(compilation.rulebook.model, table, name)
+  const bare = column(name)
+  const { exact } = compilation.dialect
+  if (!exact || isSlot(bare) || !hasTrait(compilation, table, name, 'loose')) return { text: bare, shape }
+  return { text: exact(bare), shape, bare }
+}
+
+/** Whether the database has a column with this trait. */
+export const hasTrait = ({ traits }: Compilation, table: string, field: string, trait: Trait): boolean =>
+  traits?.get(columnName(table, field))?.has(trait) === true
+
+/** What a column is called among the traits. */
+export const columnName = (table: string, field: string): string => `${table}.${field}`
 
 function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {
   const { rulebook, old } = compilation
-  const column = ({ table, column: write }: Scope, name: string): TypedFragment => ({
-    text: write(name),
-    shape: fieldOf(rulebook.model, table, name),
-  })
   switch (operand.kind) {
     case 'field':
-      return column(scopeOf(scopes, operand.level), operand.name)
+      return typedColumn(compilation, scopeOf(scopes, operand.level), operand.name)
     case 'old':
       if (!old) throw new TypeError('A condition asks about the record before a change, and there is no change.')
-      return column(old, operand.name)
+      return typedColumn(compilation, old, operand.name)
     case 'now':
       return typedSlot(operand, { type: 'timestamp' })
     case 'value':
@@ -184,7 +238,7 @@ const typedSlot = (source: Slot['source'], shape: Shape): TypedFragment => ({ te
 
 function callerShape({ caller }: Rulebook, name: string): Shape {
   if (name === 'roles') return { type: 'list', item: 'text' }
-  const shape = caller.attributes[name]
+  const shape = Object.hasOwn(caller.attributes, name) ? caller.attributes[name] : undefined
   if (shape) return shape
   throw new TypeError(`Callers have no attribute ${name}.`)
 }

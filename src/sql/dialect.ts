@@ -17,17 +17,14 @@ export interface Dialect {
   readonly returning: boolean
   /** Whether what a write returns goes by the table's alias. */
   readonly aliasReturned: boolean
-  /**
-   * Whether a record is still the version that this statement's other subqueries saw, where the database does not
-   * see to that itself.
-   */
-  unmoved?(
-    table: Fragment,
-    column: (name: string) => Fragment,
-    key: readonly { readonly name: Fragment; readonly of: Fragment }[],
-  ): Fragment
-  /** Whether an error of the driver says that another record has the same key, or the same unique values. */
-  duplicate(error: DriverError): boolean
+  /** What an error of the driver means, where it is one that the database is expected to have. */
+  problem(error: DriverError): DatabaseProblem | undefined
+  /** Whether an error inside a transaction makes the whole of it fail, unless it happened in a part of its own. */
+  readonly failsWhole: boolean
+  /** What begins a transaction in which a statement that comes after a lock sees what was committed before it. */
+  readonly begin: readonly string[]
+  /** How a SELECT locks what it finds: to be written, or to be there while what refers to it is written. */
+  readonly locks?: { readonly write: string; readonly refer: string }
   /** What a SELECT of values alone selects from, such as ` FROM DUAL`. */
   readonly fromNothing: string
   /** A name from the model, quoted. */
@@ -64,6 +61,20 @@ export interface Dialect {
   startsWith(text: Fragment, prefix: Fragment): Fragment
   /** At most so many rows, after leaving so many out. */
   limit(count: Fragment | undefined, skipped?: Fragment): Fragment
+  /** What sets a query apart that puts related records together, before its SELECT. */
+  readonly joining?: string
+  /** A stored moment cut to the millisecond, as values have it. */
+  instant(moment: Fragment): Fragment
+  /** The first or the last moment that the database has in a millisecond, as the driver takes it to compare with. */
+  edge(moment: Date, edge: 'first' | 'last'): unknown
+  /** A text that compares exactly, where the column's own order holds different texts to be equal. */
+  exact?(text: Fragment): Fragment
+  /** What of a long text it is sorted by, where the database itself does not look further. */
+  beginning?(text: Fragment): Fragment
+  /** Tells of the columns that are not as the model takes them to be: their `table`, `column` and {@link Trait}. */
+  readonly traits?: string
+  /** What numbers a new record, where nothing else of it is given. */
+  nextNumber(table: string, column: string): Fragment
   /** How to sort by a column, missing values before all others. */
   order(column: Fragment, descending: boolean, optional: boolean): Fragment
   /** A column inside JSON, so that nothing is lost. */
@@ -72,6 +83,10 @@ export interface Dialect {
   jsonArray(values: readonly Fragment[]): Fragment
   /** What a subquery selects, in its order, as one JSON array. */
   jsonList(list: JsonList): Fragment
+  /** A list of {@link jsonList} as a column of its own, so that the driver hands it on as it is. */
+  listColumn(list: Fragment): Fragment
+  /** Reads a list of {@link jsonList}. */
+  readList(json: unknown, limit: number | undefined): ReadList
   /** A present value as it came in JSON. */
   fromJson(shape: Shape, value: unknown): unknown
   /** A value as the driver takes it. */
@@ -83,6 +98,18 @@ export interface Dialect {
   /** The type of a column for a field, for `createTables`. */
   columnType(field: FieldData): string
 }
+
+/** What an error of a database means. `busy`: another transaction is in the way, and it can be tried again. */
+export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy'
+
+/**
+ * What a column can be that a field does not say. `fine`: moments finer than a millisecond. `loose`: different texts
+ * count as equal. `long`: texts are sorted by their beginning only.
+ */
+export type Trait = 'fine' | 'loose' | 'long'
+
+/** Which columns have which traits, by table and column. */
+export type Traits = ReadonlyMap<string, ReadonlySet<Trait>>
 
 /**
  * How a filter finds its records.
@@ -104,9 +131,21 @@ export interface JsonList {
   readonly limit?: Fragment
 }
 
+/** How many records a list in JSON has, and how many there are: a database may have cut it off. */
+export interface ReadList {
+  readonly records: readonly (readonly unknown[])[]
+  readonly whole: boolean
+}
+
 /** A subquery on one table: what it selects, where from, and under which condition. */
 export interface Subquery {
   readonly selected: Fragment
   readonly source: Fragment
   readonly where: Fragment
+}
+
+/** How many digits a decimal has behind the point, as SQL text: a number and nothing else, wherever it comes from. */
+export function digits(scale: unknown): string {
+  if (Number.isInteger(scale)) return String(scale)
+  throw new TypeError('The scale of a decimal is a whole number.')
 }

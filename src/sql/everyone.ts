@@ -1,4 +1,13 @@
-import { all, any, type Condition, contains, normalise, not, type Operand, operandsOf } from '../condition/index.js'
+import {
+  allOf,
+  anyOf,
+  type Condition,
+  contains,
+  normalise,
+  notOf,
+  type Operand,
+  operandsOf,
+} from '../condition/index.js'
 import { fieldOf, type Shape, tableOf, toPlain, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import { type Compilation, compileCondition, type Scope, scopeAt, type TypedFragment } from './condition.js'
@@ -109,14 +118,14 @@ export function planCallers(
 function planCounts(compilation: Compilation, table: string, filter: Condition, callers: CallerRows): EveryonePlan {
   const { dialect } = compilation
   const branches = branchesIn(filter)
-  const open = normalise(any(...branches.filter((each) => !asksCaller(each))))
+  const open = normalise(anyOf(...branches.filter((each) => !asksCaller(each))))
   const asking = branches.filter(asksCaller)
   const [alone, own] = [asking.filter(isCallerAlone), asking.filter((each) => !isCallerAlone(each))]
   const inside: Compilation = { ...compilation, form: 'walk', caller: callers.attribute }
-  const holds = () => compileCondition(inside, any(...alone), [scopeAt(dialect, table)])
+  const holds = () => compileCondition(inside, anyOf(...alone), [scopeAt(dialect, table)])
   return {
     open: planCount({ ...compilation, form: 'scan' }, table, open),
-    whole: planCount(compilation, table, normalise(all())),
+    whole: planCount(compilation, table, normalise(allOf())),
     ...(alone.length > 0 && {
       byThemselves: render(
         sql`SELECT ${keyColumns(dialect, callers.key)} FROM ${callers.from} WHERE ${holds()}`,
@@ -149,7 +158,7 @@ function countPairs(
   )
   const pairs = branches.map((branch) => {
     const joined = new Joined(compilation, [from, tableAs(dialect, table)])
-    joined.add(normalise(all(branch, not(open))), [root])
+    joined.add(normalise(allOf(branch, notOf(open))), [root])
     return sql`SELECT ${keyColumns(dialect, key)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
   })
   const keys = key.map((_, at) => raw(`_p.${dialect.identifier(`key ${at}`)}`))
@@ -202,10 +211,10 @@ function ofSignedIn(condition: Condition, { attributes, roles }: Everyone): Cond
     operand.kind === 'caller' &&
     (operand.name === 'roles' ? roles === undefined : !Object.hasOwn(attributes, operand.name))
   return normalise(condition, (leaf) => {
-    if (leaf.kind === 'signedIn') return all()
-    if (leaf.kind === 'channel') return any()
-    if (leaf.kind === 'role') return roles === undefined ? any() : hasRole(leaf.anyOf)
-    return operandsOf(leaf).some(isMissing) ? any() : leaf
+    if (leaf.kind === 'signedIn') return allOf()
+    if (leaf.kind === 'channel') return anyOf()
+    if (leaf.kind === 'role') return roles === undefined ? anyOf() : hasRole(leaf.anyOf)
+    return operandsOf(leaf).some(isMissing) ? anyOf() : leaf
   })
 }
 
@@ -231,10 +240,10 @@ function branchesIn(condition: Condition): readonly Condition[] {
     case 'all':
       return condition.of.map(branchesIn).reduce<readonly Condition[]>(
         (made, parts) => {
-          const few = made.length * parts.length <= MOST_BRANCHES ? parts : [any(...parts)]
-          return made.flatMap((each) => few.map((part) => normalise(all(each, part))))
+          const few = made.length * parts.length <= MOST_BRANCHES ? parts : [anyOf(...parts)]
+          return made.flatMap((each) => few.map((part) => normalise(allOf(each, part))))
         },
-        [all()],
+        [allOf()],
       )
     case 'some':
       return branchesIn(condition.where).map((where) => ({ ...condition, where }))

@@ -4,6 +4,8 @@ import type { Shape } from '../model/index.js'
 /** A place in a statement for a value: of the caller, the rules, the clock, or given with the request. */
 export interface Slot {
   readonly shape: Shape
+  /** Of a moment, to the millisecond: the first or the last that a finer clock of the database has in it. */
+  readonly edge?: 'first' | 'last'
   readonly source:
     Exclude<Operand, { kind: 'field' | 'old' | 'given' }> | { readonly kind: 'given'; readonly name: string }
 }
@@ -32,3 +34,11 @@ export const slot = (source: Slot['source'], shape: Shape): Fragment => ({ piece
 export function join(fragments: readonly Fragment[], separator: string): Fragment {
   return { pieces: fragments.flatMap(({ pieces }, at) => (at === 0 ? pieces : [separator, ...pieces])) }
 }
+
+/** Whether a fragment is a value alone. */
+export const isSlot = ({ pieces }: Fragment): boolean => pieces.length === 1 && typeof pieces[0] !== 'string'
+
+/** The first or the last that a database has in the millisecond of a value. */
+export const edgeOf = ({ pieces }: Fragment, edge: 'first' | 'last'): Fragment => ({
+  pieces: pieces.map((piece) => (typeof piece === 'string' ? piece : { ...piece, edge })),
+})

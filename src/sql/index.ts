@@ -1,7 +1,15 @@
 export type { DriverRow } from './answers.js'
 export { type AnswerPlan, planAnswers, planAnswersFor } from './inquiry.js'
-export { type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
-export { type Dialect, type DriverError, type Form, FORMS } from './dialect.js'
+export { columnName, type Compilation, compileAnswer, compileCondition, type Scope, scopeAt } from './condition.js'
+export {
+  type DatabaseProblem,
+  type Dialect,
+  type DriverError,
+  type Form,
+  FORMS,
+  type Trait,
+  type Traits,
+} from './dialect.js'
 export { type Branches, branchesOf, chooseForm, type Indexes, isByKey, isIndexed, type Outlook } from './forms.js'
 export { type Everyone, type EveryonePlan, planCallers, planEveryone } from './everyone.js'
 export { type Fragment, type Slot } from './fragment.js'
@@ -30,5 +38,7 @@ export {
   planChange,
   planCreate,
   planDelete,
+  planLock,
+  planParentLock,
   type WritePlan,
 } from './write.js'

@@ -1,7 +1,7 @@
-import { type FieldData, type FieldType, type Shape, type Value } from '../model/index.js'
-import type { Dialect, Form, Subquery } from './dialect.js'
-import { type Fragment, sql } from './fragment.js'
-import { jsonArray, order } from './json.js'
+import { type FieldData, type FieldType, LIMITS, type Shape, type Value } from '../model/index.js'
+import { type Dialect, digits, type Form, type Subquery } from './dialect.js'
+import { type Fragment, isSlot, raw, sql } from './fragment.js'
+import { jsonArray, order, parsed } from './json.js'
 import { limit } from './limit.js'
 
 const TYPES: Readonly<Record<Exclude<FieldType, 'decimal' | 'text'>, string>> = {
@@ -24,11 +24,22 @@ const bytes = (text: Fragment): Fragment => sql`BINARY CONVERT(${text} USING utf
 const equal = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
   isText(shape) ? sql`(${left} = ${right} AND ${bytes(left)} = ${bytes(right)})` : sql`${left} = ${right}`
 
-const isValue = ({ pieces }: Fragment): boolean => pieces.length === 1 && typeof pieces[0] !== 'string'
+const isNumber = ({ type }: Shape): boolean => type === 'integer' || type === 'bigInteger'
 
-/** An item as JSON has it; JSON compares texts exactly. */
-const asJson = (item: Fragment, shape: Shape): Fragment =>
-  isText(shape) ? sql`JSON_QUOTE(CONVERT(${item} USING utf8mb4))` : sql`CAST(${item} AS CHAR)`
+/** The items of a list as rows: what JSON writes in several ways is then one text. */
+const items = (list: Fragment, shape: Shape, alias: string): Fragment =>
+  sql`JSON_TABLE(${list}, '$[*]' COLUMNS (v ${raw(isNumber(shape) ? 'BIGINT' : 'LONGTEXT CHARACTER SET utf8mb4')} PATH '$')) AS ${raw(alias)}`
+
+const sameItem = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
+  isNumber(shape) ? sql`${left} = ${right}` : sql`${bytes(left)} = ${bytes(right)}`
+
+/** Errors of InnoDB by number: deadlocks, waiting too long, and a record that changed meanwhile. */
+const BUSY: ReadonlySet<unknown> = new Set([1205, 1213, 1020])
+
+/** A value that a column, a foreign key or a check does not take. */
+const CONSTRAINT: ReadonlySet<unknown> = new Set([
+  1048, 1216, 1217, 1264, 1364, 1366, 1406, 1451, 1452, 1557, 1761, 1762, 3819, 4025,
+])
 
 /**
  * In an UPDATE, MariaDB evaluates lists of rows that are not there, and stops at what is no JSON; a missing list
@@ -42,13 +53,21 @@ export const mariadb: Dialect = Object.freeze({
   numbered: false,
   returning: false,
   aliasReturned: false,
-  duplicate: ({ errno }) => errno === 1062,
+  problem: ({ errno }) => {
+    if (errno === 1062) return 'duplicate'
+    if (BUSY.has(errno)) return 'busy'
+    return CONSTRAINT.has(errno) ? 'constraint' : undefined
+  },
+  failsWhole: false,
+  // Only at this level do the subqueries of a write see the latest, and keep it so.
+  begin: ['SET TRANSACTION ISOLATION LEVEL REPEATABLE READ', 'START TRANSACTION'],
+  locks: { write: ' FOR UPDATE', refer: ' LOCK IN SHARE MODE' },
   fromNothing: ' FROM DUAL',
   identifier: (name) => `\`${name.replaceAll('`', '``')}\``,
   placeholder: (mark, { type, scale }) => {
     if (type === 'integer' || type === 'bigInteger') return `CAST(${mark} AS SIGNED)`
-    if (type === 'decimal') return `CAST(${mark} AS DECIMAL(18, ${scale}))`
-    return type === 'timestamp' ? `CAST(${mark} AS DATETIME(3))` : mark
+    if (type === 'decimal') return `CAST(${mark} AS DECIMAL(18, ${digits(scale)}))`
+    return type === 'timestamp' ? `CAST(${mark} AS DATETIME(6))` : mark
   },
   // Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not.
   selected: (column, { type }) =>
@@ -72,25 +91,36 @@ LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
 WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
   itemOf: (item, list, shape) =>
     // Through a list that is a value, and numbers, the item's own index serves.
-    isValue(list) && ['integer', 'bigInteger'].includes(shape.type)
-      ? sql`${item} IN (SELECT _v.v FROM JSON_TABLE(${list}, '$[*]' COLUMNS (v BIGINT PATH '$')) AS _v)`
-      : sql`JSON_CONTAINS(${safeList(list)}, ${asJson(item, shape)})`,
-  overlaps: (left, right) => sql`JSON_OVERLAPS(${safeList(left)}, ${safeList(right)})`,
-  includesAll: (left, right) =>
-    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND JSON_CONTAINS(${safeList(left)}, ${safeList(right)}))`,
+    isSlot(list) && isNumber(shape)
+      ? sql`${item} IN (SELECT _v.v FROM ${items(list, shape, '_v')})`
+      : sql`EXISTS (SELECT 1 FROM ${items(safeList(list), shape, '_v')} WHERE ${sameItem(raw('_v.v'), item, shape)})`,
+  overlaps: (left, right, item) =>
+    sql`EXISTS (SELECT 1 FROM ${items(safeList(left), item, '_l')}, ${items(safeList(right), item, '_m')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)})`,
+  includesAll: (left, right, item) =>
+    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM ${items(safeList(right), item, '_m')} WHERE NOT EXISTS (SELECT 1 FROM ${items(safeList(left), item, '_l')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)})))`,
   startsWith: (text, prefix) => sql`${bytes(sql`LEFT(${text}, CHAR_LENGTH(${prefix}))`)} = ${bytes(prefix)}`,
   limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
   order,
   inJson: (column, shape) => mariadb.selected(column, shape),
   jsonArray: jsonArray('JSON_ARRAY'),
   // A subquery in FROM cannot see the record around it; the aggregate sorts and limits itself.
+  // It also cuts a long result off, in silence: only the number of records tells.
   jsonList: ({ each, source, where, order: sorted, limit: most }) =>
-    sql`(SELECT JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``}) FROM ${source} WHERE ${where})`,
+    sql`(SELECT JSON_ARRAY(COUNT(*), JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``})) FROM ${source} WHERE ${where})`,
+  // As JSON, the driver would parse what was cut off, where no error can be caught.
+  listColumn: (list) => sql`CAST(${list} AS CHAR)`,
+  readList: (json, limit = Infinity) => {
+    const [count, found] = parsed(json) as unknown as readonly [number, unknown]
+    const records = parsed(found)
+    return { records, whole: records.length === Math.min(count, limit) }
+  },
+  // What MySQL takes for a comment; it has no such limit.
+  joining: `/*M! SET STATEMENT group_concat_max_len = ${LIMITS.relatedBytes} FOR */ `,
   fromJson: (shape, value) => mariadb.reader(shape)?.(value) ?? value,
   toDriver: ({ type }, value) => {
     if (type === 'integer' || type === 'bigInteger') return String(value)
     if (type === 'boolean') return value ? 1 : 0
-    if (type === 'timestamp') return (value as Date).toISOString().replace('T', ' ').replace('Z', '')
+    if (type === 'timestamp') return written(value as Date)
     return type === 'list' ? JSON.stringify(value) : value
   },
   reader: ({ type }) => {
@@ -102,13 +132,21 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
       case 'boolean':
         return (value) => Number(value) === 1
       case 'timestamp':
-        return (value) => new Date(`${(value as string).replace(' ', 'T')}Z`)
+        return (value) => new Date(`${(value as string).slice(0, 23).replace(' ', 'T')}Z`)
       case 'list':
         return (value) => JSON.parse(value as string) as Value
       default:
         return undefined
     }
   },
+  instant: (moment) => sql`(${moment} - INTERVAL MOD(MICROSECOND(${moment}), 1000) MICROSECOND)`,
+  edge: (moment, edge) => written(moment) + (edge === 'last' ? '999' : ''),
+  // Beyond `max_sort_length` bytes it holds all texts to be equal; so many characters are within, in any collation.
+  beginning: (text) => sql`LEFT(${text}, 100)`,
+  traits: `SELECT TABLE_NAME AS "table", COLUMN_NAME AS "column", IF(DATETIME_PRECISION IS NULL, 'long', 'fine') AS "trait"
+FROM information_schema.COLUMNS
+WHERE TABLE_SCHEMA = DATABASE() AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020)`,
+  nextNumber: () => sql`NULL`,
   columnType: (field) => typeOf(field) + (field.generated ? ' AUTO_INCREMENT' : ''),
 } satisfies Dialect)
 
@@ -117,9 +155,14 @@ function bare({ pieces }: Fragment): Fragment {
   return { pieces: pieces.map((each) => (typeof each === 'string' ? each : { ...each, shape: { type: 'text' } })) }
 }
 
-/** A null-safe comparison keeps the optimizer from computing the whole subquery first. */
+const written = (moment: Date): string => moment.toISOString().replace('T', ' ').replace('Z', '')
+
+/**
+ * A null-safe comparison keeps the optimizer from computing the whole subquery first. It would also find a missing value
+ * by a missing one, which is none.
+ */
 function finds(value: Fragment, { selected, source, where }: Subquery, shape: Shape, form: Form): Fragment {
-  const matches = form === 'walk' ? sql`${selected} <=> ${value}` : sql`${selected} = ${value}`
+  const matches = form === 'walk' ? sql`${selected} <=> ${value} AND ${value} IS NOT NULL` : sql`${selected} = ${value}`
   const exactly = isText(shape) ? sql`${matches} AND ${bytes(selected)} = ${bytes(value)}` : matches
   return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${exactly} AND ${where})`
 }
@@ -128,6 +171,7 @@ function typeOf(field: FieldData): string {
   if (field.type === 'decimal') return `DECIMAL(18, ${field.scale})`
   // Only a text of limited length can be a key, and 'a' and 'A' are two keys.
   const key = 'VARCHAR(255) CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin'
-  if (field.type === 'text') return field.key || field.references ? key : 'LONGTEXT'
-  return TYPES[field.type]
+  const isKey = field.key || field.references || field.unique
+  if (field.type === 'text' || (field.type === 'choice' && isKey)) return isKey ? key : 'LONGTEXT'
+  return TYPES[field.type as keyof typeof TYPES]
 }

@@ -1,7 +1,7 @@
 import type { Condition } from '../condition/index.js'
 import { fieldOf } from '../model/index.js'
-import { type Compilation, compileCondition, type Scope } from './condition.js'
-import { type Fragment, join, slot, sql } from './fragment.js'
+import { type Compilation, compareMoments, compileCondition, hasTrait, type Scope } from './condition.js'
+import { type Fragment, join, raw, slot, sql } from './fragment.js'
 
 /** One field to sort by. */
 export interface Order {
@@ -26,8 +26,13 @@ export function orderBy(
   return join(terms, ', ')
 }
 
+/** What of a field is sorted and paged by: no more than a value has of it, or the database looks at. */
 function sorted(compilation: Compilation, scope: Scope, { field, sight }: Order, scopes: readonly Scope[]): Fragment {
-  const column = scope.column(field)
+  const { dialect } = compilation
+  const own = scope.column(field)
+  const isFine = hasTrait(compilation, scope.table, field, 'fine')
+  const isLong = dialect.beginning && hasTrait(compilation, scope.table, field, 'long')
+  const column = isFine ? dialect.instant(own) : isLong ? (dialect.beginning?.(own) ?? own) : own
   return sight ? sql`CASE WHEN ${compileCondition(compilation, sight, scopes)} THEN ${column} END` : column
 }
 
@@ -51,20 +56,26 @@ export function comesAfter(
   if (!order) return sql`FALSE`
   const { field, descending } = order
   const value = sorted(compilation, scope, order, [scope])
-  const given = slot({ kind: 'given', name: afterSlot(field) }, fieldOf(rulebook.model, scope.table, field))
+  const { dialect } = compilation
+  const shape = fieldOf(rulebook.model, scope.table, field)
+  const whole = slot({ kind: 'given', name: afterSlot(field) }, shape)
+  const isLong = dialect.beginning && hasTrait(compilation, scope.table, field, 'long')
+  const given = isLong ? (dialect.beginning?.(whole) ?? whole) : whole
+  const compare = (how: 'is' | 'below' | 'above' | 'atMost' | 'atLeast', sign: string) =>
+    shape.type === 'timestamp' ? compareMoments(dialect, how, value, given) : sql`${value} ${raw(sign)} ${given}`
   const more = rest.length > 0 ? comesAfter(compilation, scope, rest, missing) : undefined
   if (missing.includes(field)) {
     const same = more && sql`(${value} IS NULL AND ${more})`
     if (descending) return same ?? sql`FALSE`
     return same ? sql`(${value} IS NOT NULL OR ${same})` : sql`${value} IS NOT NULL`
   }
-  const beyond = descending ? sql`${value} < ${given}` : sql`${value} > ${given}`
-  const optional = order.sight !== undefined || fieldOf(rulebook.model, scope.table, field).optional === true
+  const beyond = descending ? compare('below', '<') : compare('above', '>')
+  const optional = order.sight !== undefined || shape.optional === true
   const last = descending && optional ? [sql`${value} IS NULL`] : []
   if (!more) return last.length > 0 ? sql`(${join([beyond, ...last], ' OR ')})` : beyond
-  const same = sql`(${value} = ${given} AND ${more})`
+  const same = sql`(${compare('is', '=')} AND ${more})`
   // Said first on its own, so that an index on the field can start there.
-  const from = descending ? sql`${value} <= ${given}` : sql`${value} >= ${given}`
+  const from = descending ? compare('atMost', '<=') : compare('atLeast', '>=')
   if (last.length > 0) return sql`(${join([beyond, ...last, same], ' OR ')})`
   return sql`(${from} AND (${beyond} OR ${same}))`
 }

@@ -1,7 +1,7 @@
 import { decimalFrom, type FieldType, type Shape, unitsOf } from '../model/index.js'
-import type { Dialect, Form, Subquery } from './dialect.js'
-import { type Fragment, join, sql } from './fragment.js'
-import { jsonArray, jsonList, order } from './json.js'
+import { type Dialect, digits, type Form, type Subquery } from './dialect.js'
+import { type Fragment, raw, sql } from './fragment.js'
+import { jsonArray, jsonList, order, readList } from './json.js'
 import { limit } from './limit.js'
 
 const TYPES: Readonly<Record<Exclude<FieldType, 'list' | 'decimal'>, string>> = {
@@ -15,29 +15,29 @@ const TYPES: Readonly<Record<Exclude<FieldType, 'list' | 'decimal'>, string>> = 
 
 function typeOf({ type, item = 'text', scale }: Shape): string {
   if (type === 'list') return `${TYPES[item]}[]`
-  return type === 'decimal' ? `numeric(18, ${scale})` : TYPES[type]
+  return type === 'decimal' ? `numeric(18, ${digits(scale)})` : TYPES[type]
 }
 
-/** PostgreSQL 13 and later. Its text compares by bytes under every collation but nondeterministic ones. */
+/** PostgreSQL 13 and later. */
 export const postgresql: Dialect = Object.freeze({
   name: 'postgresql',
   numbered: true,
   returning: true,
   aliasReturned: true,
-  // After waiting for another write, the row is the new one and every subquery still the old: only the row that
-  // the statement saw from the start will do.
-  unmoved: (table, column, key) => {
-    const same = join(
-      key.map(({ name, of }) => sql`_x.${name} = ${of}`),
-      ' AND ',
-    )
-    return sql`${column('xmin')} = (SELECT _x.xmin FROM ${table} AS _x WHERE ${same})`
+  problem: ({ code }) => {
+    if (code === '23505') return 'duplicate'
+    if (['40001', '40P01', '55P03'].includes(String(code))) return 'busy'
+    return /^(?:23|22001|22003)/.test(String(code)) ? 'constraint' : undefined
   },
-  duplicate: (error) => error.code === '23505',
+  failsWhole: true,
+  // A statement sees what was committed before it began, also after a lock: later levels would see what was before.
+  begin: ['BEGIN ISOLATION LEVEL READ COMMITTED'],
+  locks: { write: ' FOR UPDATE', refer: ' FOR KEY SHARE' },
   fromNothing: '',
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
   placeholder: (mark, shape) => `${mark}::${typeOf(shape)}`,
-  selected: (column) => column,
+  // Drivers would read it as their own settings and the session's have it.
+  selected: (column, { type }) => (type === 'timestamp' ? iso(column) : column),
   equal: (left, right) => sql`${left} = ${right}`,
   same: (left, right) => sql`${left} IS NOT DISTINCT FROM ${right}`,
   among: (column, source, _, form) => {
@@ -63,15 +63,32 @@ AND t.relnamespace <> 'pg_catalog'::regnamespace`,
   // Only where a value can be missing: an index on the column is in the order that databases take for granted.
   order: (column, descending, optional) =>
     sql`${order(column, descending)}${optional ? (descending ? sql` NULLS LAST` : sql` NULLS FIRST`) : sql``}`,
-  inJson: (column, { type }) => (type === 'bigInteger' || type === 'decimal' ? sql`${column}::text` : column),
+  inJson: (column, shape) =>
+    shape.type === 'bigInteger' || shape.type === 'decimal' ? sql`${column}::text` : postgresql.selected(column, shape),
   jsonArray: jsonArray('json_build_array'),
   jsonList: jsonList(sql`json_agg(_j)::text`),
-  fromJson: (shape, value) =>
-    shape.type === 'timestamp' ? new Date(value as string) : (postgresql.reader(shape)?.(value) ?? value),
-  toDriver: ({ type }, value) => (type === 'bigInteger' ? String(value) : value),
+  listColumn: (list) => list,
+  readList,
+  fromJson: (shape, value) => postgresql.reader(shape)?.(value) ?? value,
+  toDriver: ({ type }, value) => {
+    if (type === 'timestamp') return (value as Date).toISOString()
+    return type === 'bigInteger' ? String(value) : value
+  },
+  instant: (moment) => sql`date_trunc('milliseconds', ${moment})`,
+  edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '999Z' : 'Z'),
+  exact: (text) => sql`(${text} COLLATE "C")`,
+  traits: `SELECT t.relname AS "table", a.attname AS "column", CASE WHEN c.oid IS NULL THEN 'fine' ELSE 'loose' END AS "trait"
+FROM pg_attribute a JOIN pg_class t ON t.oid = a.attrelid
+LEFT JOIN pg_collation c ON c.oid = a.attcollation AND NOT c.collisdeterministic
+WHERE a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f') AND pg_table_is_visible(t.oid)
+AND (c.oid IS NOT NULL OR (a.atttypid IN ('timestamptz'::regtype, 'timestamp'::regtype) AND (a.atttypmod < 0 OR a.atttypmod > 3)))
+AND t.relnamespace <> 'pg_catalog'::regnamespace AND t.relnamespace <> 'information_schema'::regnamespace`,
+  nextNumber: (table, column) =>
+    raw(`nextval(pg_get_serial_sequence(${literal(postgresql.identifier(table))}, ${literal(column)}))`),
   reader: ({ type, item, scale = 1 }) => {
     // Depending on the driver, a bigint comes as a number, a BigInt or text.
     if (type === 'integer') return Number
+    if (type === 'timestamp') return (value) => new Date(value as string)
     if (type === 'bigInteger') return (value) => BigInt(value as string)
     if (type === 'list' && item === 'integer') return (value) => (value as unknown[]).map(Number)
     // A numeric column without a scale of its own leaves zeros out.
@@ -79,14 +96,19 @@ AND t.relnamespace <> 'pg_catalog'::regnamespace`,
   },
   numberOn: (table, column) => {
     const [of, number] = [postgresql.identifier(table), postgresql.identifier(column)]
-    // The functions take names as text.
-    return `SELECT setval(pg_get_serial_sequence('${of.replaceAll("'", "''")}', '${column.replaceAll("'", "''")}'), (SELECT max(${number}) FROM ${of}))`
+    return `SELECT setval(pg_get_serial_sequence(${literal(of)}, ${literal(column)}), (SELECT max(${number}) FROM ${of}))`
   },
   columnType: (field) => {
     const type = field.type === 'timestamp' ? 'timestamptz(3)' : typeOf(field)
     return type + (field.generated ? ' GENERATED BY DEFAULT AS IDENTITY' : '')
   },
 } satisfies Dialect)
+
+/** A moment in UTC to the millisecond, what is finer cut off. */
+const iso = (column: Fragment): Fragment => sql`to_char(${column} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`
+
+/** The functions of sequences take names as text. */
+const literal = (name: string): string => `'${name.replaceAll("'", "''")}'`
 
 /** OFFSET keeps the planner from computing the whole subquery first, which one record is not worth. */
 function finds(value: Fragment, { selected, source, where }: Subquery, form: Form): Fragment {

@@ -54,8 +54,10 @@ export function planRead(compilation: Compilation, request: ReadRequest): ReadPl
     columns.map((column) => selectedAs(dialect, column)),
     ', ',
   )
+  const apart = dialect.joining !== undefined && request.related?.length ? raw(dialect.joining) : sql``
+  const text = sql`${apart}SELECT ${selected} FROM ${from} WHERE ${join(conditions, ' AND ')}${sorted}${page}`
   return {
-    statement: render(sql`SELECT ${selected} FROM ${from} WHERE ${join(conditions, ' AND ')}${sorted}${page}`, dialect),
+    statement: render(text, dialect),
     read,
   }
 }

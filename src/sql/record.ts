@@ -1,10 +1,18 @@
 import { always, type Condition, shift } from '../condition/index.js'
 import { type Access, accessQuestions, accessReader, type Facts, fieldMasks } from '../decide/index.js'
-import { deepFreeze, type FieldData, type Relation, type Shape, tableOf } from '../model/index.js'
+import { deepFreeze, type FieldData, LimitError, LIMITS, type Relation, type Shape, tableOf } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import { answerColumns, type Column, isTrue } from './answers.js'
-import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
-import type { Dialect } from './dialect.js'
+import {
+  aliasAt,
+  type Compilation,
+  compileCondition,
+  compileEqual,
+  type Scope,
+  scopeAt,
+  typedColumn,
+} from './condition.js'
+import type { Dialect, ReadList } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { type Order, orderBy } from './order.js'
 
@@ -65,7 +73,7 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     const seen = mask && compileCondition(compilation, mask, scopes)
     return { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column }
   })
-  const joined = related.map((each) => planRelated(compilation, each, scopes))
+  const joined = related.map((each) => planRelated(compilation, each, request, scopes))
   const columns = [...values, ...answers.columns, ...joined.map(({ column }) => column)]
   const readers = chosen.flatMap(([name, field]) => {
     const read = inJson ? jsonReader(dialect, field) : valueReader(dialect, field)
@@ -113,35 +121,59 @@ function sharedAccess(read: (facts: Facts) => Access, columns: readonly Column[]
   }
 }
 
-function planRelated(compilation: Compilation, request: RelatedRequest, scopes: readonly Scope[]) {
-  const { dialect, rulebook } = compilation
+function planRelated(
+  compilation: Compilation,
+  request: RelatedRequest,
+  outer: RecordRequest,
+  scopes: readonly Scope[],
+) {
+  const { dialect } = compilation
   const { relation, order, limit } = request
   const level = scopes.length
   const inner = scopeAt(dialect, relation.table, level)
   const deeper = [...scopes, inner]
-  const outer = scopes[level - 1] as Scope
+  const around = scopes[level - 1] as Scope
   const plan = planRecord(compilation, request, deeper)
-  const key = tableOf(rulebook.model, relation.table).fields[relation.to] as FieldData
-  const matches = dialect.equal(inner.column(relation.to), outer.column(relation.from), key)
-  const reached = compileCondition(compilation, shift(request.filter, level), deeper)
+  const matches = compileEqual(
+    dialect,
+    typedColumn(compilation, inner, relation.to),
+    typedColumn(compilation, around, relation.from),
+  )
+  // A reference tells of both its ends: who does not see the field that holds it does not see where it leads either.
+  const seen = [
+    shiftedMasks(compilation, outer, level - 1).get(relation.from),
+    shiftedMasks(compilation, request, level).get(relation.to),
+    shift(request.filter, level),
+  ].flatMap((condition) => (condition ? [compileCondition(compilation, condition, deeper)] : []))
+  const sorted = order.map((each) => (each.sight ? { ...each, sight: shift(each.sight, level) } : each))
   const list = dialect.jsonList({
     each: dialect.jsonArray(plan.columns.map(({ text }) => text)),
     source: raw(`${dialect.identifier(relation.table)} AS ${aliasAt(level)}`),
-    where: sql`${matches} AND ${reached}`,
-    order: orderBy(compilation, inner, order, deeper),
+    where: join([matches, ...seen], ' AND '),
+    order: orderBy(compilation, inner, sorted, deeper),
     ...(limit !== undefined && { limit: raw(String(limit)) }),
   })
   const readOne = (values: readonly unknown[]) =>
     plan.read(Object.fromEntries(plan.columns.map(({ name }, at) => [name, values[at]])))
   return {
     name: relation.name,
-    column: { name: relatedId(relation.name), text: list },
+    column: { name: relatedId(relation.name), text: level === 1 ? dialect.listColumn(list) : list },
     read: (json: unknown) => {
-      // Inside other JSON, some databases hand it on as text.
-      const found = ((typeof json === 'string' ? JSON.parse(json) : json) ?? []) as readonly (readonly unknown[])[]
+      const { records: found, whole } = readList(dialect, json, limit)
+      if (!whole)
+        throw new LimitError(`bytes of ${relation.name} with one record of ${outer.table}`, LIMITS.relatedBytes)
       const records = found.map(readOne)
       return relation.one ? (records[0] ?? null) : records
     },
+  }
+}
+
+/** What was cut off is no JSON, most of the time. */
+function readList(dialect: Dialect, json: unknown, limit: number | undefined): ReadList {
+  try {
+    return dialect.readList(json, limit)
+  } catch {
+    return { records: [], whole: false }
   }
 }
 
@@ -181,11 +213,13 @@ export function tableAs(dialect: Dialect, table: string): Fragment {
 export const keySlot = (field: string, at = 0): string => (at === 0 ? `key ${field}` : `key ${field} ${at}`)
 
 /** Whether a record is the one whose key is given with the request. */
-export function keyIs({ rulebook, dialect }: Compilation, table: string, root: Scope, at = 0): Fragment {
+export function keyIs(compilation: Compilation, table: string, root: Scope, at = 0): Fragment {
+  const { rulebook, dialect } = compilation
   const { key, fields } = tableOf(rulebook.model, table)
   const parts = key.map((name) => {
-    const field = fields[name] as FieldData
-    return dialect.equal(root.column(name), slot({ kind: 'given', name: keySlot(name, at) }, field), field)
+    const shape = fields[name] as FieldData
+    const given = { text: slot({ kind: 'given', name: keySlot(name, at) }, shape), shape }
+    return compileEqual(dialect, typedColumn(compilation, root, name), given)
   })
   return join(parts, ' AND ')
 }

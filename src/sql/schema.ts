@@ -13,7 +13,7 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
     const numbersItself = dialect.name === 'sqlite' && isNumbered(table)
     const columns = Object.entries(fields).map(([field, data]) => {
       const rest = numbersItself && data.key ? ' PRIMARY KEY' : data.optional ? '' : ' NOT NULL'
-      return `${quote(field)} ${dialect.columnType(data)}${rest}`
+      return `${quote(field)} ${dialect.columnType(data)}${rest}${data.unique && !data.key ? ' UNIQUE' : ''}`
     })
     const primary = numbersItself ? [] : [`PRIMARY KEY (${key.map(quote).join(', ')})`]
     const indexed = Object.keys(fields).filter((field) => isIndexed(table, field))

@@ -1,7 +1,7 @@
 import { decimalFrom, type FieldType, type Shape, unitsOf, type Value } from '../model/index.js'
 import type { Dialect, Subquery } from './dialect.js'
 import { type Fragment, sql } from './fragment.js'
-import { jsonArray, jsonList, order } from './json.js'
+import { jsonArray, jsonList, order, readList } from './json.js'
 import { limit } from './limit.js'
 
 /** How values are stored: timestamps as ISO text, decimals in their smallest unit, lists as JSON. */
@@ -16,6 +16,14 @@ const TYPES: Readonly<Record<FieldType, string>> = {
   list: 'TEXT',
 }
 
+/** What SQLite calls a key or a unique value that is there already, by number: for `node:sqlite`. */
+const DUPLICATE: ReadonlySet<unknown> = new Set([1555, 2067, 2579])
+
+const lowByte = (code: unknown): number | undefined => (typeof code === 'number' ? code & 0xff : undefined)
+
+/** A moment with more digits than a millisecond has. */
+const FINER = /^(.{23})\d+Z$/
+
 const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice'
 
 /** A column may have been declared to ignore case; asked for by name, the exact order is used. */
@@ -29,11 +37,15 @@ export const sqlite: Dialect = Object.freeze({
   numbered: false,
   returning: true,
   aliasReturned: false,
-  duplicate: ({ code, errcode }) =>
-    code === 'SQLITE_CONSTRAINT_PRIMARYKEY' ||
-    code === 'SQLITE_CONSTRAINT_UNIQUE' ||
-    errcode === 1555 ||
-    errcode === 2067,
+  problem: ({ code, errcode }) => {
+    if (/^SQLITE_CONSTRAINT_(?:PRIMARYKEY|UNIQUE|ROWID)$/.test(String(code)) || DUPLICATE.has(errcode))
+      return 'duplicate'
+    if (String(code).startsWith('SQLITE_CONSTRAINT') || lowByte(errcode) === 19) return 'constraint'
+    return String(code).startsWith('SQLITE_BUSY') || lowByte(errcode) === 5 ? 'busy' : undefined
+  },
+  failsWhole: false,
+  // From its beginning the only one that writes.
+  begin: ['BEGIN IMMEDIATE'],
   fromNothing: '',
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
   placeholder: (mark) => mark,
@@ -52,7 +64,8 @@ export const sqlite: Dialect = Object.freeze({
   catalogue: `SELECT t.name AS "table", i.name AS "column", NULL AS "rows"
 FROM sqlite_schema t, pragma_index_list(t.name) l, pragma_index_info(l.name) i
 WHERE t.type = 'table' AND l.partial = 0 AND i.seqno = 0
-UNION SELECT t.name, c.name, NULL FROM sqlite_schema t, pragma_table_info(t.name) c WHERE t.type = 'table' AND c.pk = 1`,
+UNION SELECT t.name, c.name, NULL FROM sqlite_schema t, pragma_table_info(t.name) c WHERE t.type = 'table' AND c.pk = 1
+UNION SELECT t.name, '', NULL FROM pragma_table_list t WHERE t.schema = 'main' AND t.type = 'table' AND t.wr = 0`,
   rows: (table) => sql`SELECT max(rowid) AS "rows" FROM ${table}`,
   itemOf: (item, list, shape) => sql`${exact(item, shape)} IN (${items(list)})`,
   overlaps: (left, right) => sql`EXISTS (SELECT 1 FROM json_each(${left}) AS _l WHERE _l.value IN (${items(right)}))`,
@@ -64,8 +77,14 @@ UNION SELECT t.name, c.name, NULL FROM sqlite_schema t, pragma_table_info(t.name
   inJson: (column, shape) => sqlite.selected(column, shape),
   jsonArray: jsonArray('json_array'),
   jsonList: jsonList(sql`json_group_array(json(_j))`),
+  listColumn: (list) => list,
+  readList,
   fromJson: (shape, value) => sqlite.reader(shape)?.(value) ?? value,
   toDriver,
+  // Texts, which sort as the moments do: what is finer stands between the milliseconds and the Z.
+  instant: (moment) => sql`substr(${moment}, 1, 23)`,
+  edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '~' : ''),
+  nextNumber: () => sql`NULL`,
   reader: ({ type, scale = 1 }) => {
     switch (type) {
       case 'bigInteger':
@@ -75,7 +94,7 @@ UNION SELECT t.name, c.name, NULL FROM sqlite_schema t, pragma_table_info(t.name
       case 'boolean':
         return (value) => value === 1
       case 'timestamp':
-        return (value) => new Date(value as string)
+        return (value) => new Date((value as string).replace(FINER, '$1Z'))
       case 'list':
         return (value) => JSON.parse(value as string) as unknown
       default:

@@ -66,8 +66,11 @@ interface Reader {
   readonly read: (given: Bindings['given'], caller: Caller, now: Date | undefined) => unknown
 }
 
-function readerOf(dialect: Dialect, { source, shape }: Slot): Reader {
-  const write = (value: unknown) => (isMissing(value) ? null : dialect.toDriver(shape, value as Value))
+function readerOf(dialect: Dialect, { source, shape, edge }: Slot): Reader {
+  const toDriver = edge
+    ? (value: Value) => dialect.edge(value as Date, edge)
+    : (value: Value) => dialect.toDriver(shape, value)
+  const write = (value: unknown) => (isMissing(value) ? null : toDriver(value as Value))
   if (source.kind === 'given') {
     const { name } = source
     return { asksTime: false, read: (given) => write(given?.[name]) }

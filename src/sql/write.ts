@@ -1,7 +1,15 @@
-import { any, type Condition, contains, not, unchanged } from '../condition/index.js'
-import { fieldOf, tableOf } from '../model/index.js'
+import { anyOf, type Condition, notOf, unchanged } from '../condition/index.js'
+import { type FieldData, fieldOf, type Relation, tableOf } from '../model/index.js'
 import type { Stamps } from '../rules/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt, tableScope } from './condition.js'
+import {
+  type Compilation,
+  compileCondition,
+  compileEqual,
+  type Scope,
+  scopeAt,
+  tableScope,
+  typedColumn,
+} from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 import { keysAre, planRecord, type RecordRequest, selectedAs, tableAs } from './record.js'
 import { render, type Statement } from './statement.js'
@@ -34,8 +42,9 @@ export function createdScope({ rulebook }: Compilation, table: string): Scope {
 /** What a write gives back of the record it wrote. */
 export interface WritePlan {
   readonly statement: Statement
-  /** The record written, as the caller sees it; only its key where the caller does not. */
-  read(row: Record<string, unknown>): Record<string, unknown>
+  /** Reads the record written, as the caller sees it; only its key where the caller does not. Left out, the statement
+   * returns the key alone. */
+  readonly read?: (row: Record<string, unknown>) => Record<string, unknown>
 }
 
 /** A create that carries its condition: it stores nothing where the condition does not hold. */
@@ -43,22 +52,26 @@ export function planCreate(
   compilation: Compilation,
   stored: readonly string[],
   condition: Condition,
-  returned: RecordRequest,
+  table: string,
+  returned?: RecordRequest,
 ): WritePlan {
   const { dialect } = compilation
-  const { table } = returned
   const created = createdScope(compilation, table)
   const where = compileCondition(compilation, condition, [created])
-  const values = join(stored.map(created.column), ', ')
-  const { clause, read } = returning(compilation, returned, tableScope(dialect, table))
+  const { key } = tableOf(compilation.rulebook.model, table)
+  // Where nothing is given, the number that a new record gets is asked for by name: a list of columns is never empty.
+  const columns = stored.length > 0 ? stored : key.slice(0, 1)
+  const values =
+    stored.length > 0 ? join(stored.map(created.column), ', ') : dialect.nextNumber(table, columns[0] as string)
+  const { clause, read } = returning(compilation, table, returned, tableScope(dialect, table))
   return {
     statement: render(
-      sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, stored)}) SELECT ${values}${raw(
+      sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, columns)}) SELECT ${values}${raw(
         dialect.fromNothing,
       )} WHERE ${where}${clause}`,
       dialect,
     ),
-    read,
+    ...(read && { read }),
   }
 }
 
@@ -73,11 +86,11 @@ export function planChange(
   changes: Changes,
   settable: readonly string[],
   condition: Condition,
-  returned: RecordRequest,
+  table: string,
+  returned?: RecordRequest,
   records = 1,
 ): WritePlan {
   const { dialect } = compilation
-  const { table } = returned
   const root = scopeAt(dialect, table)
   const next = changedScope(compilation, changes, root)
   // A stamp is set even where its field was sent back as it was.
@@ -87,17 +100,22 @@ export function planChange(
     ...Object.keys(changes.stamps).map((name) => [name, stamped] as const),
   ].map(([name, scope]) => sql`${raw(dialect.identifier(name))} = ${scope.column(name)}`)
   // Where values are given, an update that changes nothing writes nothing, stamps neither.
-  const changed = changes.given.length > 0 ? [any(...changes.given.map((name) => not(unchanged(name))))] : []
+  const changed = changes.given.length > 0 ? [anyOf(...changes.given.map((name) => notOf(unchanged(name))))] : []
   const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
-  const { clause, read } = returning(compilation, returned, dialect.aliasReturned ? root : tableScope(dialect, table))
+  const { clause, read } = returning(
+    compilation,
+    table,
+    returned,
+    dialect.aliasReturned ? root : tableScope(dialect, table),
+  )
   const statement = render(
     sql`UPDATE ${tableAs(dialect, table)} SET ${join(set, ', ')} WHERE ${join(
-      [keysAre(compilation, table, root, records), ...where, ...unmoved(compilation, condition, root)],
+      [keysAre(compilation, table, root, records), ...where],
       ' AND ',
     )}${clause}`,
     dialect,
   )
-  return { statement, read }
+  return { statement, ...(read && { read }) }
 }
 
 /** A delete that carries its condition; where the database can, it returns the key. */
@@ -105,11 +123,7 @@ export function planDelete(compilation: Compilation, table: string, condition: C
   const { dialect, rulebook } = compilation
   const root = tableScope(dialect, table)
   const where = join(
-    [
-      keysAre(compilation, table, root, records),
-      compileCondition(compilation, condition, [root]),
-      ...unmoved(compilation, condition, root),
-    ],
+    [keysAre(compilation, table, root, records), compileCondition(compilation, condition, [root])],
     ' AND ',
   )
   const from = raw(dialect.identifier(table))
@@ -117,26 +131,46 @@ export function planDelete(compilation: Compilation, table: string, condition: C
   return render(sql`DELETE FROM ${from} WHERE ${where}${key}`, dialect)
 }
 
+/** Locks records by the keys given with the request, as far as the condition holds of them, until the transaction ends. */
+export function planLock(compilation: Compilation, table: string, condition: Condition, records = 1): Statement {
+  const { dialect } = compilation
+  const root = scopeAt(dialect, table)
+  const where = sql`${keysAre(compilation, table, root, records)} AND ${compileCondition(compilation, condition, [root])}`
+  return render(sql`SELECT 1 FROM ${tableAs(dialect, table)} WHERE ${where}${raw(dialect.locks?.write ?? '')}`, dialect)
+}
+
+/** Locks the record that a reference given with the request leads to: it then stays there, and nothing waits for it. */
+export function planParentLock(
+  compilation: Compilation,
+  table: string,
+  { table: parent, from, to }: Relation,
+): Statement {
+  const { dialect, rulebook } = compilation
+  const shape = fieldOf(rulebook.model, table, from)
+  const given = { text: slot({ kind: 'given', name: from }, shape), shape }
+  const matches = compileEqual(dialect, typedColumn(compilation, scopeAt(dialect, parent), to), given)
+  return render(
+    sql`SELECT 1 FROM ${tableAs(dialect, parent)} WHERE ${matches}${raw(dialect.locks?.refer ?? '')}`,
+    dialect,
+  )
+}
+
 const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>
   raw(fields.map((name) => dialect.identifier(name)).join(', '))
 
-/**
- * Where a condition looks at other records, it has to have looked when the record was last changed, not before:
- * a database that waits for another write and then goes on would have looked too early.
- */
-function unmoved({ dialect, rulebook }: Compilation, condition: Condition, root: Scope): readonly Fragment[] {
-  if (!dialect.unmoved || !contains(condition, ({ kind }) => kind === 'some')) return []
-  const { key } = tableOf(rulebook.model, root.table)
-  const columns = key.map((name) => ({ name: raw(dialect.identifier(name)), of: root.column(name) }))
-  return [dialect.unmoved(raw(dialect.identifier(root.table)), root.column, columns)]
-}
-
-function returning(compilation: Compilation, request: RecordRequest, written: Scope) {
-  const { dialect } = compilation
-  const { columns, read } = planRecord(compilation, request, [written])
+function returning(compilation: Compilation, table: string, request: RecordRequest | undefined, written: Scope) {
+  const { dialect, rulebook } = compilation
+  const { fields, key } = tableOf(rulebook.model, table)
+  const plan = request && planRecord(compilation, request, [written])
+  const columns =
+    plan?.columns ??
+    key.map((name) => ({ name, text: dialect.selected(written.column(name), fields[name] as FieldData) }))
   const clause = join(
     columns.map((column) => selectedAs(dialect, column)),
     ', ',
   )
-  return { clause: dialect.returning ? sql` RETURNING ${clause}` : sql``, read }
+  return {
+    clause: dialect.returning ? sql` RETURNING ${clause}` : sql``,
+    ...(plan && dialect.returning && { read: plan.read }),
+  }
 }

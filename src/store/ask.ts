@@ -1,6 +1,7 @@
-import { type Condition, mapOperands, rowOf } from '../condition/index.js'
+import { assertCondition, type Condition, mapOperands, rowOf, RuleError } from '../condition/index.js'
 import {
   accepts,
+  assertWithin,
   childOf,
   childrenOf,
   describeType,
@@ -8,13 +9,17 @@ import {
   fromPlain,
   InputError,
   isMissing,
+  LIMITS,
   type Model,
   type ModelData,
+  ownValue,
   parentsOf,
   type Relation,
+  show,
   tableOf,
   UnknownNameError,
 } from '../model/index.js'
+import { assertSize } from '../rules/index.js'
 import { afterSlot, type Form, FORMS } from '../sql/index.js'
 
 /** What a read is asked, checked; plain data, so that its text can name the plan made for it. */
@@ -61,12 +66,13 @@ export const OPTIONS = {
 export type Given = Record<string, unknown>
 
 /**
- * Checks what a read is asked.
+ * Checks what a read is asked. Options may come from a request as they are: whatever stands in them is checked.
  *
  * @param given takes up the values, by name
  * @param hides whether a field is hidden from the caller in some records
  * @throws {UnknownNameError} where an option, a field or a relation is unknown
  * @throws {InputError} where an option has a value it cannot have
+ * @throws {LimitError} where more is asked for than is allowed
  */
 export function ask(
   model: ModelData,
@@ -75,30 +81,109 @@ export function ask(
   options: GivenOptions,
   given: Given,
   hides: (field: string) => boolean,
-  path = '',
 ): Asked {
+  return askAt({ model, given, hides, relations: 0 }, table, kind, options, [])
+}
+
+/** What is known while a read's options are gone through. */
+interface Asking {
+  readonly model: ModelData
+  readonly given: Given
+  readonly hides: (field: string) => boolean
+  relations: number
+}
+
+function askAt(
+  asking: Asking,
+  table: string,
+  kind: keyof typeof OPTIONS,
+  options: GivenOptions,
+  path: readonly string[],
+): Asked {
+  const { model, given, hides } = asking
   const { key } = tableOf(model, table)
   const known: readonly string[] = OPTIONS[kind]
-  for (const name in options) if (!known.includes(name)) throw new UnknownNameError('option', name, known, kind)
+  assertObject(table, kind, options)
+  for (const name of Object.keys(options))
+    if (!known.includes(name)) throw new UnknownNameError('option', name, known, kind)
   const { fields, access = false, where, limit, offset, after } = options
-  fields?.forEach((name) => fieldOf(model, table, name))
   assertForm(options.form)
+  if (typeof access !== 'boolean') throw new InputError(table, { access: 'must be true or false' })
   const order = orderOf(model, table, key, options.orderBy)
   return {
     table,
     access,
     order,
-    ...(fields && { fields }),
-    ...(where && { where: parameterised(where(rowOf(model as Model, table) as never), given, path) }),
+    ...(fields !== undefined && { fields: fieldsOf(model, table, fields) }),
+    ...(where !== undefined && { where: whereOf(asking, table, where, path) }),
     ...(limit !== undefined && limitOf(table, kind, limit, given)),
     ...(offset !== undefined && { offset: amount(table, 'offset', offset, given) }),
-    ...(after && { after: startAfter(model, table, order, after, given, hides) }),
-    related: Object.entries(options.with ?? {}).map(([name, wanted]) => {
-      const { by, ...more }: GivenOptions & { readonly by?: string } = wanted === true ? {} : wanted
-      const relation = relationOf(model, table, name, by)
-      const asked = ask(model, relation.table, 'related', more, given, hides, `${path}${name} `)
-      return { relation, asked }
-    }),
+    ...(after !== undefined && { after: startAfter(model, table, order, after, given, hides) }),
+    related: relatedOf(asking, table, options.with, path),
+  }
+}
+
+function assertObject(table: string, option: string, given: unknown): asserts given is object {
+  if (typeof given === 'object' && given !== null && !Array.isArray(given)) return
+  throw new InputError(table, { [option]: 'must be an object' })
+}
+
+/** Several names, in an array of its own. */
+function namesOf(table: string, option: string, given: unknown): readonly string[] {
+  const names: readonly unknown[] = Array.isArray(given) ? Array.from(given) : [given]
+  for (const name of names) {
+    if (typeof name !== 'string') throw new InputError(table, { [option]: 'must be names of fields' })
+  }
+  return names as readonly string[]
+}
+
+function fieldsOf(model: ModelData, table: string, given: unknown): readonly string[] {
+  if (!Array.isArray(given)) throw new InputError(table, { fields: 'must be a list of names of fields' })
+  assertWithin('fields', given.length, Object.keys(tableOf(model, table).fields).length)
+  const names = namesOf(table, 'fields', given)
+  for (const name of names) fieldOf(model, table, name)
+  return names
+}
+
+function relatedOf(asking: Asking, table: string, given: unknown, path: readonly string[]): Asked['related'] {
+  if (given === undefined) return []
+  assertObject(table, 'with', given)
+  assertWithin('levels of with', path.length + 1, LIMITS.withDepth)
+  return Object.entries(given).map(([name, wanted]: [string, unknown]) => {
+    assertWithin('relations in with', (asking.relations += 1), LIMITS.withRelations)
+    const options = wanted === true ? {} : wanted
+    assertObject(table, `with ${name}`, options)
+    const { by, ...more } = options as GivenOptions & { readonly by?: string }
+    if (by !== undefined && typeof by !== 'string') throw new InputError(table, { by: 'must be the name of a field' })
+    const relation = relationOf(asking.model, table, name, by)
+    return { relation, asked: askAt(asking, relation.table, 'related', more, [...path, name]) }
+  })
+}
+
+/** The condition that was asked for, with names in place of its values, so that one plan serves for all values. */
+function whereOf({ model, given }: Asking, table: string, where: unknown, path: readonly string[]): Condition {
+  if (typeof where !== 'function') throw new InputError(table, { where: 'must be a function of the row' })
+  const condition = asInput(table, () => {
+    const built = assertCondition((where as (row: unknown) => unknown)(rowOf(model as Model, table)))
+    assertSize(built)
+    return built
+  })
+  let count = 0
+  return mapOperands(condition, (operand) => {
+    if (operand.kind !== 'value') return operand
+    const name = [...path, `where ${(count += 1)}`].join(' ')
+    given[name] = fromPlain(operand.shape, operand.value)
+    return { kind: 'given', name, shape: operand.shape }
+  })
+}
+
+/** Runs what is wrong through the fault of whoever asked, where it is. */
+export function asInput<T>(table: string, work: () => T): T {
+  try {
+    return work()
+  } catch (error) {
+    if (!(error instanceof RuleError || error instanceof UnknownNameError)) throw error
+    throw new InputError(table, { where: error.message })
   }
 }
 
@@ -117,12 +202,14 @@ function relationOf(model: ModelData, table: string, name: string, by: string | 
 }
 
 function orderOf(model: ModelData, table: string, key: readonly string[], orderBy: GivenOptions['orderBy'] = []) {
-  const order = (typeof orderBy === 'string' ? [orderBy] : orderBy).map((each) => {
+  const wanted = namesOf(table, 'orderBy', orderBy)
+  assertWithin('fields to sort by', wanted.length, LIMITS.orderFields)
+  const order = wanted.map((each) => {
     const [field = '', direction, ...rest] = each.split(' ')
     const { type } = fieldOf(model, table, field)
     if ((direction !== undefined && direction !== 'descending') || rest.length > 0) {
       throw new InputError(table, {
-        orderBy: `is ${JSON.stringify(each)}; it must be a field, or '${field} descending'`,
+        orderBy: `is ${show(each)}; it must be a field, or '${field} descending'`,
       })
     }
     if (type === 'list') throw new InputError(table, { orderBy: `is ${field}, a list, which has no order` })
@@ -149,33 +236,23 @@ function startAfter(
   model: ModelData,
   table: string,
   order: Asked['order'],
-  after: Readonly<Record<string, unknown>>,
+  after: unknown,
   given: Given,
   hides: (field: string) => boolean,
 ): readonly string[] {
+  assertObject(table, 'after', after)
   const missing: string[] = []
   for (const { field } of order) {
     const shape = fieldOf(model, table, field)
-    const value = after[field]
+    const value: unknown = Object.hasOwn(after, field) ? (after as Given)[field] : undefined
     if (isMissing(value)) {
       // A hidden field counts as missing; one that was left out would silently start another page.
       if (value === null ? !shape.optional && !hides(field) : !hides(field)) {
         throw new InputError(table, { after: `has no ${field}, which the records are sorted by` })
       }
       missing.push(field)
-    } else if (accepts(shape, value)) given[afterSlot(field)] = value
+    } else if (accepts(shape, value)) given[afterSlot(field)] = ownValue(shape, value)
     else throw new InputError(table, { after: `has a ${field} that is not ${describeType(shape)}` })
   }
   return missing
-}
-
-/** The same condition with names in place of its values, so that one plan serves for all values. */
-function parameterised(condition: Condition, given: Given, path: string): Condition {
-  let count = 0
-  return mapOperands(condition, (operand) => {
-    if (operand.kind !== 'value') return operand
-    const name = `${path}where ${(count += 1)}`
-    given[name] = fromPlain(operand.shape, operand.value)
-    return { kind: 'given', name, shape: operand.shape }
-  })
 }

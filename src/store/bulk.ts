@@ -1,10 +1,21 @@
+import { type Condition, contains } from '../condition/index.js'
 import { RefusedError } from '../decide/index.js'
-import { InputError, type KeyValues, printKey, readKey } from '../model/index.js'
+import {
+  assertWithin,
+  childrenOf,
+  InputError,
+  type KeyValues,
+  LIMITS,
+  printKey,
+  readKey,
+  tableOf,
+} from '../model/index.js'
 import type { Action } from '../rules/index.js'
-import { type BulkRefusal, BulkRefusedError } from './errors.js'
+import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
 import type { ReadRecord } from './reads.js'
 import { atomically, keySlots, run, type Session } from './session.js'
-import { change, create, prepareChange, prepareRemoval, remove } from './writes.js'
+import { lockRecords } from './attempt.js'
+import { type Change, change, create, prepareChange, prepareRemoval, refuseClosed, remove } from './writes.js'
 
 /** What a bulk write does about records that are refused. */
 export interface BulkOptions {
@@ -25,41 +36,91 @@ export type BulkResult<T, O> = O extends { readonly partly: true } ? BulkOutcome
 const CHUNK = 64
 
 /** Stores several new records. */
-export const createMany = (session: Session, table: string, all: readonly unknown[], options: BulkOptions = {}) =>
-  eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
+export async function createMany(session: Session, table: string, all: readonly unknown[], options: BulkOptions = {}) {
+  assertMany(all)
+  tableOf(session.rulebook.model, table)
+  refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
+  return eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
+}
 
 /** Changes several records to the same values, by an update or an action of the table's own. */
 export async function changeMany(
   session: Session,
   table: string,
   action: Action,
-  keys: readonly unknown[],
+  given: readonly unknown[],
   values: unknown,
   options: BulkOptions = {},
 ) {
-  const read = keys.map((key) => readKey(session.rulebook.model, table, key))
-  const records = session.dialect.returning && (await changeTogether(session, table, action, read, values))
-  if (records) return options.partly ? { written: records, refused: [] } : records
-  return eachInTurn(session, table, keys, options, (inside, key) => change(inside, table, action, key, values))
+  assertMany(given)
+  const prepared = await prepareChange(session, table, action, values)
+  const named = keysByName(session, table, given)
+  const keys = [...new Map(named).values()]
+  const together = session.dialect.returning && (await changeTogether(session, table, keys, prepared))
+  const done = together || (await eachInTurn(session, table, keys, options, changeOne))
+  if (!Array.isArray(done)) return done as BulkOutcome<ReadRecord>
+  if (options.partly) return { written: done, refused: [] }
+  // A record is written once, and returned as often as it was named.
+  const places = new Map([...new Map(named).keys()].map((name, at) => [name, at]))
+  return named.map(([name]) => done[places.get(name) as number] as ReadRecord)
+
+  function changeOne(inside: Session, key: KeyValues): Promise<ReadRecord> {
+    return change(inside, table, action, key, values)
+  }
 }
 
 /** Removes several records. */
 export async function deleteMany(
   session: Session,
   table: string,
-  keys: readonly unknown[],
+  given: readonly unknown[],
   options: BulkOptions = {},
 ): Promise<BulkOutcome<unknown> | undefined> {
-  const read = keys.map((key) => readKey(session.rulebook.model, table, key))
-  if (!(await removeTogether(session, table, read))) {
+  assertMany(given)
+  const removal = prepareRemoval(session, table)
+  const keys = [...new Map(keysByName(session, table, given)).values()]
+  if (!(await removeTogether(session, table, keys, removal))) {
     const done = await eachInTurn(session, table, keys, options, async (inside, key) => {
       await remove(inside, table, key)
-      return key
+      return bareKey(key)
     })
     return options.partly ? (done as BulkOutcome<unknown>) : undefined
   }
-  return options.partly ? { written: keys, refused: [] } : undefined
+  return options.partly ? { written: keys.map(bareKey), refused: [] } : undefined
 }
+
+function assertMany(all: unknown): void {
+  if (!Array.isArray(all)) throw new InputError('a bulk write', { records: 'must be a list' })
+  assertWithin('records in one bulk write', all.length, LIMITS.bulkRecords)
+}
+
+/** The keys as they were given, by a text that equal ones share. */
+function keysByName({ rulebook: { model } }: Session, table: string, given: readonly unknown[]) {
+  return Array.from(given, (key): readonly [string, KeyValues] => {
+    const read = readKey(model, table, key)
+    return [printKey(model, table, read), read]
+  })
+}
+
+/**
+ * Whether it makes a difference whether records are written together or one after another: where what decides about one
+ * looks at others that the write of another may have changed, as it does at records of the same table.
+ */
+function isIndependent(
+  { rulebook: { model } }: Session,
+  table: string,
+  condition: Condition,
+  removing: boolean,
+): boolean {
+  const touched = new Set([table])
+  // What refers to a record that is removed may go with it, and what refers to that.
+  if (removing) for (const each of touched) for (const child of childrenOf(model, each)) touched.add(child.table)
+  return !contains(condition, (part) => part.kind === 'some' && touched.has(part.table))
+}
+
+/** A key as it is given where it is one value. */
+const bareKey = (key: unknown): unknown =>
+  typeof key === 'object' && key !== null && Object.keys(key).length === 1 ? Object.values(key)[0] : key
 
 /** Some record was not written; then each is asked about on its own. */
 const NOT_ALL = Symbol('not all')
@@ -68,31 +129,40 @@ const NOT_ALL = Symbol('not all')
 async function changeTogether(
   session: Session,
   table: string,
-  action: Action,
   keys: readonly KeyValues[],
-  given: unknown,
+  { reading, planFor }: Change,
 ): Promise<readonly ReadRecord[] | undefined> {
   const name = (record: Readonly<Record<string, unknown>>) => printKey(session.rulebook.model, table, record)
-  const { values, planFor } = await prepareChange(session, table, action, given)
+  const first = reading.problems.size === 0 && planFor(1)
+  if (!first || !first.read || !isIndependent(session, table, first.condition, false)) return undefined
   const records = new Map<string, ReadRecord>()
   const done = await allOrNot(session, async (inside) => {
-    for (const chunk of chunksOf(keys, name)) {
+    for (const chunk of chunksOf(keys)) {
       const plan = planFor(chunk.length)
-      if (!plan) throw NOT_ALL
-      const { rows } = await run(inside, plan.statement, { ...values, ...keySlots(...chunk) })
-      for (const record of rows.map((row) => plan.read(row as ReadRecord))) records.set(name(record), record)
+      if (!plan || !plan.read) throw NOT_ALL
+      if (plan.rests) await lockRecords(inside, table, chunk)
+      const { rows } = await run(inside, plan.statement, { ...reading.values, ...keySlots(...chunk) })
+      for (const row of rows) {
+        const record = plan.read(row as ReadRecord)
+        records.set(name(record), record)
+      }
     }
     return keys.every((key) => records.has(name(key)))
   })
   return done ? keys.map((key) => records.get(name(key)) as ReadRecord) : undefined
 }
 
-async function removeTogether(session: Session, table: string, keys: readonly KeyValues[]): Promise<boolean> {
-  const name = (record: KeyValues) => printKey(session.rulebook.model, table, record)
-  const { planFor } = prepareRemoval(session, table)
+async function removeTogether(
+  session: Session,
+  table: string,
+  keys: readonly KeyValues[],
+  { condition, rests, planFor }: ReturnType<typeof prepareRemoval>,
+): Promise<boolean> {
+  if (!isIndependent(session, table, condition, true)) return false
   return allOrNot(session, async (inside) => {
     let removed = 0
-    for (const chunk of chunksOf(keys, name)) {
+    for (const chunk of chunksOf(keys)) {
+      if (rests) await lockRecords(inside, table, chunk)
       removed += (await run(inside, planFor(chunk.length), keySlots(...chunk))).touched
     }
     return removed === keys.length
@@ -107,19 +177,18 @@ async function allOrNot(session: Session, work: (inside: Session) => Promise<boo
       throw NOT_ALL
     })
   } catch (error) {
-    if (error === NOT_ALL) return false
+    // What stands in the way of one is told with the others, one by one.
+    if (error === NOT_ALL || (error instanceof ConflictError && !session.level)) return false
     throw error
   }
 }
 
 /**
- * Keys by the statement, each once. The last one fills a statement up, so that a few sizes of statement serve
- * all numbers of keys.
+ * Keys by the statement. The last one fills a statement up, so that a few sizes of statement serve all numbers of keys.
  */
-function chunksOf(keys: readonly KeyValues[], name: (key: KeyValues) => string): readonly (readonly KeyValues[])[] {
-  const distinct = [...new Map(keys.map((key) => [name(key), key])).values()]
-  return Array.from({ length: Math.ceil(distinct.length / CHUNK) }, (_, at) => {
-    const chunk = distinct.slice(at * CHUNK, (at + 1) * CHUNK)
+function chunksOf(keys: readonly KeyValues[]): readonly (readonly KeyValues[])[] {
+  return Array.from({ length: Math.ceil(keys.length / CHUNK) }, (_, at) => {
+    const chunk = keys.slice(at * CHUNK, (at + 1) * CHUNK)
     const size = 2 ** Math.ceil(Math.log2(chunk.length))
     return [...chunk, ...Array.from({ length: size - chunk.length }, () => chunk.at(-1) as KeyValues)]
   })
@@ -144,8 +213,9 @@ function eachInTurn<K, T>(
       try {
         written.push(await write(inside, key))
       } catch (error) {
-        if (!(error instanceof RefusedError || error instanceof InputError)) throw error
-        refused.push({ key, status: error.status, message: error.message })
+        const isTold = error instanceof RefusedError || error instanceof InputError || error instanceof ConflictError
+        if (!isTold) throw error
+        refused.push({ key: bareKey(key), status: error.status, message: error.message })
       }
     }
     const [first, ...more] = refused

@@ -1,7 +1,7 @@
-import { RefusedError, whoName } from '../decide/index.js'
-import { InputError, readKey } from '../model/index.js'
+import { whoName } from '../decide/index.js'
+import { inFull, PachterError, readKey } from '../model/index.js'
 import { type Action, type Caller, grantsFor, rulesOf, specialise, expand, whoCondition } from '../rules/index.js'
-import { planned, type Session } from './session.js'
+import { planned, ready, type Session } from './session.js'
 import { inquire } from './verdicts.js'
 
 /** One decision of a guard, for a log. */
@@ -22,7 +22,7 @@ export interface Decision {
   readonly status: number
   /** What let the caller: ties, roles, `signed in` or `anyone`; for a whole table, whatever might. */
   readonly through: readonly string[]
-  /** What the caller was told, where it was refused. */
+  /** Why it was not done, where it was not: in full, for the log. */
   readonly message?: string
   readonly milliseconds: number
 }
@@ -50,24 +50,26 @@ export function announce(session: Session, call: Call): void {
 export function told<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
   if (session.onDecision) return timed(session, call, work)
   warn(session, call)
-  return work()
+  const waiting = ready(session)
+  return waiting ? waiting.then(work) : work()
 }
 
 async function timed<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
   const start = performance.now()
   try {
+    await ready(session)
     // What lets a write through is asked before: afterwards, it may no longer be so.
     const through = await whatLets(session, call)
     const done = await work()
     tell(session, call, start, { outcome: 'allowed', status: 200, through })
     return done
   } catch (error) {
-    const isRefusal = error instanceof RefusedError || error instanceof InputError
+    const status = error instanceof PachterError ? (error as { status?: number }).status : undefined
     tell(session, call, start, {
-      outcome: isRefusal ? 'refused' : 'failed',
-      status: (error as { status?: number }).status ?? 500,
+      outcome: status !== undefined && status < 500 ? 'refused' : 'failed',
+      status: status ?? 500,
       through: [],
-      message: error instanceof Error ? error.message : String(error),
+      message: inFull(error),
     })
     throw error
   }
@@ -80,13 +82,24 @@ function tell(
   result: Pick<Decision, 'outcome' | 'status' | 'through' | 'message'>,
 ): void {
   const { trusted, signedIn, roles, attributes, channel } = caller
-  onDecision?.({
+  const decision: Decision = {
     caller: { signedIn, roles, attributes, ...(channel !== undefined && { channel }) },
     ...(trusted !== undefined && { bypass: trusted }),
     ...call,
     ...result,
     milliseconds: performance.now() - start,
-  })
+  }
+  // What was decided and done does not depend on whether it could be written down.
+  try {
+    const heard: unknown = onDecision?.(decision)
+    if (heard instanceof Promise) heard.catch(warnOfListener)
+  } catch (error) {
+    warnOfListener(error)
+  }
+}
+
+function warnOfListener(error: unknown): void {
+  console.error('pachter: onDecision failed:', error)
 }
 
 /** A bypass is never silent: where nobody listens, the console hears of it. */

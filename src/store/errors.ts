@@ -1,12 +1,44 @@
-import { PachterError } from '../model/index.js'
+import { noteAside, PachterError, show } from '../model/index.js'
+import type { Dialect, DriverError } from '../sql/index.js'
 
 /**
- * Another record stands in the way, or the record changed while it was being written, again and again; nothing
- * was written. HTTP status 409.
+ * Something stored stands in the way, or the record changed while it was being written, again and again; nothing was
+ * written. HTTP status 409. Whether it is a key, a unique value or a reference, is for the developer alone: `inFull`.
  */
 export class ConflictError extends PachterError {
   readonly code = 'conflict'
   readonly status = 409
+}
+
+/** Another transaction was in the way; the same can be tried again. HTTP status 409. */
+export class BusyError extends ConflictError {}
+
+/** The database did not do what was asked. HTTP status 500. What it said is for the developer alone: `inFull`. */
+export class StoreError extends PachterError {
+  readonly code = 'store-failed'
+  readonly status = 500
+}
+
+/**
+ * A transaction cannot go on, or its store is used where it does not belong: after its end, or outside of the part that
+ * is open. HTTP status 500. Nothing of the transaction was written.
+ */
+export class TransactionError extends PachterError {
+  readonly code = 'transaction-failed'
+  readonly status = 500
+}
+
+/** An error of a driver as one that may be told to anybody. */
+export function tellable(dialect: Dialect, error: unknown): unknown {
+  if (error instanceof PachterError) return error
+  const problem = typeof error === 'object' && error !== null ? dialect.problem(error as DriverError) : undefined
+  return noteAside(errorFor(problem), { cause: error })
+}
+
+function errorFor(problem: ReturnType<Dialect['problem']>): PachterError {
+  if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
+  if (problem === undefined) return new StoreError('The database did not do this.')
+  return new ConflictError('What is stored already stands in the way of this; nothing was written.')
 }
 
 /** One record that stood in the way of a bulk write. */
@@ -16,6 +48,9 @@ export interface BulkRefusal {
   readonly status: number
   readonly message: string
 }
+
+/** How many refusals the sentence of an error tells; `refusals` has them all. */
+const NAMED = 20
 
 /** Some records of a bulk write were refused, so none was written. `status` is that of the first. */
 export class BulkRefusedError extends PachterError {
@@ -27,8 +62,9 @@ export class BulkRefusedError extends PachterError {
     /** Every record refused, by key, with what its caller may be told. */
     readonly refusals: readonly [BulkRefusal, ...BulkRefusal[]],
   ) {
-    const list = refusals.map(({ key, message }) => `${JSON.stringify(key)}: ${message}`).join(' ')
-    super(`Nothing was written: ${refusals.length} of the records of ${table} were refused. ${list}`)
+    const named = refusals.slice(0, NAMED).map(({ key, message }) => `${show(key)}: ${message}`)
+    const more = refusals.length > NAMED ? ` And ${refusals.length - NAMED} more.` : ''
+    super(`Nothing was written: ${refusals.length} of the records of ${table} were refused. ${named.join(' ')}${more}`)
     this.status = refusals[0].status
   }
 }

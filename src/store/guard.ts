@@ -12,6 +12,7 @@ import type { BulkOptions, BulkOutcome, BulkResult } from './bulk.js'
 import type { Decision } from './decisions.js'
 import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
 import type { FilterOptions, SqlPiece } from './own-queries.js'
+import { Columns } from './columns.js'
 import { Plans, shapeOf } from './plans.js'
 import { Reaches } from './reaches.js'
 import { scopedStore } from './scoped.js'
@@ -228,7 +229,7 @@ export interface GuardOptions<M, C> {
  */
 export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
   const { rules, store, validators = {}, onDecision, clock = () => new Date() } = options
-  const [shapes, reaches] = [new Plans(SHAPES), new Reaches()]
+  const [plans, reaches, columns] = [new Plans(), new Reaches(), Columns.of(store)]
   return {
     rules,
     as: (given) => {
@@ -240,11 +241,11 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
         dialect: store.dialect,
         store,
         connection: store,
-        depth: 0,
+        columns,
         caller,
         shape,
         who: () => (who ??= JSON.stringify(caller.attributes, bigIntAsText)),
-        plans: shapes.get(shape, () => new Plans()),
+        plans: plans.for(shape),
         reaches,
         clock,
         validators: validators as Validators,
@@ -254,6 +255,3 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
     },
   }
 }
-
-/** For how many shapes of caller plans are kept. */
-const SHAPES = 100

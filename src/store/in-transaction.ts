@@ -1,18 +1,20 @@
 import type { Connection } from './store.js'
 
 /**
- * Runs work between BEGIN and COMMIT on one connection, or ROLLBACK where it throws.
+ * Runs work in a transaction on one connection, which is committed, or rolled back where the work throws.
  *
+ * @param begin the statements that begin it
  * @param release called once at the end, with `true` where the connection is no longer fit for use
  */
 export async function inTransaction<T>(
   connection: Connection,
+  begin: readonly string[],
   work: (connection: Connection) => Promise<T>,
   release: (broken: boolean) => void = () => undefined,
 ): Promise<T> {
   let broken = true
   try {
-    await connection.query('BEGIN', [])
+    for (const statement of begin) await connection.query(statement, [])
     try {
       const done = await work(connection)
       await connection.query('COMMIT', [])
@@ -25,19 +27,6 @@ export async function inTransaction<T>(
     }
   } finally {
     release(broken)
-  }
-}
-
-/** Runs work as a part of a transaction, which alone is taken back where it throws. */
-export async function inSavepoint<T>(connection: Connection, name: string, work: () => Promise<T>): Promise<T> {
-  await connection.query(`SAVEPOINT ${name}`, [])
-  try {
-    const done = await work()
-    await connection.query(`RELEASE SAVEPOINT ${name}`, [])
-    return done
-  } catch (error) {
-    await connection.query(`ROLLBACK TO SAVEPOINT ${name}`, [])
-    throw error
   }
 }
 

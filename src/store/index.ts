@@ -1,6 +1,6 @@
 export type { BulkOptions, BulkOutcome } from './bulk.js'
 export type { Decision } from './decisions.js'
-export { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
+export { type BulkRefusal, BulkRefusedError, BusyError, ConflictError, StoreError, TransactionError } from './errors.js'
 export { createGuard, type Guard, type GuardOptions, type ScopedStore } from './guard.js'
 export type { Listed, ListOptions, OrderBy, ReadOptions, RelatedOptions, WhereOptions } from './options.js'
 export type { UntypedStore } from './scoped.js'

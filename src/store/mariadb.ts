@@ -27,7 +27,9 @@ export function mariadbStore(pool: MariadbPool): Store {
     ...connection(pool),
     transaction: async (work) => {
       const client = await pool.getConnection()
-      return inTransaction(connection(client), work, (broken) => (broken ? client.destroy() : client.release()))
+      return inTransaction(connection(client), mariadb.begin, work, (broken) =>
+        broken ? client.destroy() : client.release(),
+      )
     },
   }
 }

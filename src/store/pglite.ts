@@ -1,4 +1,5 @@
 import { type DriverRow, postgresql } from '../sql/index.js'
+import { OneConnection } from './one-connection.js'
 import type { Connection, Store } from './store.js'
 
 interface Queryable {
@@ -19,10 +20,18 @@ export interface PGliteDatabase extends Queryable {
  * const store = pgliteStore(await PGlite.create())
  */
 export function pgliteStore(database: PGliteDatabase): Store {
+  const one = new OneConnection()
+  const direct = connection(database)
   return {
     dialect: postgresql,
-    ...connection(database),
-    transaction: (work) => database.transaction((transaction) => work(connection(transaction))),
+    query: (text, values) => {
+      one.assertFree()
+      return direct.query(text, values)
+    },
+    transaction: (work) => {
+      one.assertFree()
+      return database.transaction((transaction) => one.during(() => work(connection(transaction))))
+    },
   }
 }
 

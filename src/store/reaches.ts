@@ -1,17 +1,17 @@
 import {
   branchesOf,
   chooseForm,
-  type Compilation,
   type Form,
   type Indexes,
   isByKey,
   isIndexed,
   planReach,
   planRows,
+  type Statement,
 } from '../sql/index.js'
 import type { Condition } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
-import { planned, run, type Session, withAnswer } from './session.js'
+import { compilationOf, planned, query, run, type Session, withAnswer } from './session.js'
 
 /** Below so many records, every form is quick, and finding out costs more than it gains. */
 const FEW = 10_000
@@ -19,8 +19,8 @@ const FEW = 10_000
 /** How long, in milliseconds, what was found out counts as true. */
 const LASTS = 5 * 60_000
 
-/** How many callers' reaches are kept. */
-const MOST = 10_000
+/** How long the names of the reaches that are kept are together, in characters. */
+const MOST = 4_000_000
 
 /** What a database tells of its tables. */
 interface Catalogue {
@@ -32,6 +32,7 @@ interface Catalogue {
 export class Reaches {
   #catalogue: { readonly until: number; readonly found: Catalogue } | undefined
   readonly #kept = new Map<string, { readonly until: number; readonly reach: number }>()
+  #characters = 0
 
   /** The database's indexes and sizes, asked at most every five minutes. */
   catalogue(session: Session): Catalogue | Promise<Catalogue> {
@@ -46,7 +47,12 @@ export class Reaches {
     const kept = this.#kept.get(name)
     if (kept && kept.until > Date.now()) return kept.reach
     return find().then((reach) => {
-      if (this.#kept.size >= MOST) this.#kept.delete(this.#kept.keys().next().value as string)
+      this.#characters += name.length
+      for (const oldest of this.#kept.keys()) {
+        if (this.#characters <= MOST) break
+        this.#kept.delete(oldest)
+        this.#characters -= oldest.length
+      }
       this.#kept.set(name, { until: Date.now() + LASTS, reach })
       return reach
     })
@@ -90,8 +96,7 @@ export function choose(
     const few = Number.isFinite(wanted)
     const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
     const reached = session.reaches.get(`${session.shape} ${session.who()} ${cap} ${name}`, async () => {
-      const compilation: Compilation = { rulebook: session.rulebook, dialect: session.dialect }
-      const plan = planned(session, `reach ${name}`, () => planReach(compilation, table, branches, indexed))
+      const plan = planned(session, `reach ${name}`, () => planReach(compilationOf(session), table, branches, indexed))
       const { rows: counts } = await run(session, plan.statement, { $cap: cap })
       const found = plan.reachOf(counts[0] ?? {}, rows)
       // Beyond the cap, it may be any number: for a few records that makes no difference, for all it might be all.
@@ -109,27 +114,25 @@ const PLAIN: Choice = { form: 'scan' }
 const WALK: Choice = { form: 'walk' }
 
 /** Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches. */
-async function countRows({ connection }: Session, text: string): Promise<number> {
-  try {
-    const { rows } = await connection.query(text, [])
-    return Number(rows[0]?.['rows'] ?? 0)
-  } catch {
-    return FEW
-  }
+async function countRows(session: Session, { text }: Statement): Promise<number> {
+  const { rows } = await query(session, session.connection, text, [])
+  return Number(rows[0]?.['rows'] ?? 0)
 }
 
 async function readCatalogue(session: Session): Promise<Catalogue> {
-  const { connection, dialect, rulebook } = session
+  const { dialect, rulebook } = session
   const indexes: Record<string, Set<string>> = {}
   const rows: Record<string, number> = {}
-  const { rows: found } = await connection.query(dialect.catalogue, [])
+  const { rows: found } = await query(session, session.connection, dialect.catalogue, [])
+  const countable = new Set<string>()
   for (const { table, column, rows: size } of found as readonly Record<string, unknown>[]) {
     ;(indexes[String(table)] ??= new Set()).add(String(column))
     if (size !== null) rows[String(table)] = Number(size)
+    if (column === '') countable.add(String(table))
   }
   for (const table of Object.keys(rulebook.model.tables)) {
     const statement = rows[table] === undefined ? planRows(dialect, table) : undefined
-    if (statement) rows[table] = await countRows(session, statement.text)
+    if (statement) rows[table] = countable.has(table) ? await countRows(session, statement) : FEW
   }
   return { indexes, rows }
 }

@@ -1,7 +1,7 @@
-import { all, always, type Condition, normalise } from '../condition/index.js'
+import { allOf, always, type Condition, normalise } from '../condition/index.js'
 import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index.js'
 import { type KeyValues, readKey, tableOf } from '../model/index.js'
-import { asSeen, expand, permission, specialise } from '../rules/index.js'
+import { asSeen, checkAsked, expand, permission, specialise } from '../rules/index.js'
 import {
   type Order,
   planCount,
@@ -12,9 +12,9 @@ import {
   type RecordRequest,
   type RelatedRequest,
 } from '../sql/index.js'
-import { ask, type Asked, type Given, type GivenOptions, type OPTIONS } from './ask.js'
+import { ask, asInput, type Asked, type Given, type GivenOptions, type OPTIONS } from './ask.js'
 import { type Choice, choose } from './reaches.js'
-import { keySlots, planned, run, type Session, withAnswer } from './session.js'
+import { compilationOf, keySlots, planned, run, type Session, withAnswer } from './session.js'
 
 /** A record as it comes back. */
 export type ReadRecord = Record<string, unknown>
@@ -53,7 +53,7 @@ async function planList(session: Session, table: string, options: GivenOptions) 
   const choice = chosen instanceof Promise ? await chosen : chosen
   const { form } = choice
   const plan = planned(session, `${form} ${name}`, () =>
-    planRead({ rulebook: session.rulebook, dialect: session.dialect, form }, readRequest(session, asked, filter)),
+    planRead({ ...compilationOf(session), form }, readRequest(session, asked, filter)),
   )
   return { plan, given, choice }
 }
@@ -65,7 +65,7 @@ export async function count(session: Session, table: string, options: GivenOptio
   if (filter.kind === 'never') return 0
   const { form } = await choiceFor(session, options, filter, name, table, Infinity)
   const statement = planned(session, `${form} count ${name}`, () =>
-    planCount({ rulebook: session.rulebook, dialect: session.dialect, form }, table, filter),
+    planCount({ ...compilationOf(session), form }, table, filter),
   )
   const { rows } = await run(session, statement, given)
   return Number(rows[0]?.['count'])
@@ -78,7 +78,7 @@ export async function exists(session: Session, table: string, options: GivenOpti
   if (filter.kind === 'never') return false
   const { form } = await choiceFor(session, options, filter, name, table, 1)
   const statement = planned(session, `${form} exists ${name}`, () =>
-    planExists({ rulebook: session.rulebook, dialect: session.dialect, form }, table, filter),
+    planExists({ ...compilationOf(session), form }, table, filter),
   )
   const { rows } = await run(session, statement, given)
   return rows.length > 0
@@ -106,7 +106,7 @@ export function seenAfterWrite(session: Session, table: string, key: KeyValues):
 }
 
 /** The record; nothing where the caller does not see one, `null` where the caller cannot see any. */
-function findByKey(
+export function findByKey(
   session: Session,
   table: string,
   key: KeyValues,
@@ -124,10 +124,7 @@ function getPlan(session: Session, table: string, options: GivenOptions, given: 
     const filter = filterOf(session, table, 'get')
     if (filter.kind === 'never') return false
     const request = asked ? readRequest(session, asked, filter) : { table, caller: session.caller, filter }
-    return planRead(
-      { rulebook: session.rulebook, dialect: session.dialect },
-      { ...request, action: 'get', order: [], byKey: true },
-    )
+    return planRead(compilationOf(session), { ...request, action: 'get', order: [], byKey: true })
   })
 }
 
@@ -196,9 +193,10 @@ function filterOf({ rulebook, caller }: Session, table: string, action: 'list' |
   tableOf(rulebook.model, table)
   const permitted = permission(rulebook, table, action)
   if (!where) return specialise(permitted, caller)
+  asInput(table, () => checkAsked(rulebook, table, where))
   // From trusted code nothing is hidden, and it may do everything.
   if (caller.trusted !== undefined) return normalise(where, (leaf) => (leaf.kind === 'may' ? always : leaf))
-  return specialise(all(permitted, expand(rulebook, asSeen(rulebook, where, [table]))), caller)
+  return specialise(allOf(permitted, expand(rulebook, asSeen(rulebook, where, [table]))), caller)
 }
 
 function readRequest(session: Session, asked: Asked, filter: Condition): ReadRequest {

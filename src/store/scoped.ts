@@ -1,10 +1,11 @@
 import { readKey, tableOf, UnknownNameError } from '../model/index.js'
+import { readValues } from '../decide/index.js'
 import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/index.js'
 import type { GivenOptions } from './ask.js'
 import { type BulkOptions, changeMany, createMany, deleteMany } from './bulk.js'
 import { announce, told } from './decisions.js'
 import { count, exists, explain, get, list } from './reads.js'
-import { atomically, type Session } from './session.js'
+import { atomically, ready, type Session } from './session.js'
 import { stream } from './stream.js'
 import { upsert } from './upsert.js'
 import { inquire } from './verdicts.js'
@@ -71,8 +72,9 @@ export function scopedStore(session: Session) {
       ),
     transaction: <T>(work: (inside: unknown) => Promise<T>): Promise<T> =>
       atomically(session, (inside) => work(scopedStore(inside))),
-    plan: (table: string, options: GivenOptions = {}) => {
+    plan: async (table: string, options: GivenOptions = {}) => {
       announce(session, { method: 'plan', action: 'list', table })
+      await ready(session)
       return explain(session, table, options)
     },
     filter: (table: string, action: 'read' | 'list' | 'get', options?: FilterOptions) => {
@@ -85,10 +87,17 @@ export function scopedStore(session: Session) {
     },
     verdict: async (action: Action, table: string, key: Key, values?: Values) => {
       announce(session, { method: 'verdict', action, table, key })
+      await ready(session)
       assertAction(rulesOf(rulebook, table), table, action)
-      const fields = values && { fields: Object.keys(values) }
-      const inquiry = { rulebook, table, action, caller, ...fields }
-      return inquire(session, inquiry, readKey(rulebook.model, table, key), values)
+      const reading = values && readValues(rulebook, table, action, values)
+      const inquiry = {
+        rulebook,
+        table,
+        action,
+        caller,
+        ...(reading && { fields: reading.fields, unfit: reading.unfit }),
+      }
+      return inquire(session, inquiry, readKey(rulebook.model, table, key), reading?.values)
     },
   }
 }

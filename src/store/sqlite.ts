@@ -1,5 +1,6 @@
 import { type DriverRow, sqlite } from '../sql/index.js'
 import { inTransaction } from './in-transaction.js'
+import { OneConnection } from './one-connection.js'
 import type { Connection, Store } from './store.js'
 
 /** A statement as `better-sqlite3` prepares it. */
@@ -43,10 +44,18 @@ export function sqliteStore(database: SqliteDatabase): Store {
     turn = over
     return mine
   }
+  const one = new OneConnection()
   return {
     dialect: sqlite,
-    query: (text, values) => (turn ? inTurn(() => direct.query(text, values)) : direct.query(text, values)),
-    transaction: (work) => inTurn(() => inTransaction(direct, work)),
+    query: (text, values) => {
+      if (!turn) return direct.query(text, values)
+      one.assertFree()
+      return inTurn(() => direct.query(text, values))
+    },
+    transaction: (work) => {
+      one.assertFree()
+      return inTurn(() => one.during(() => inTransaction(direct, sqlite.begin, work)))
+    },
   }
 }
 

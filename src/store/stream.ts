@@ -1,7 +1,7 @@
 import { InputError, tableOf } from '../model/index.js'
 import { ask, type GivenOptions } from './ask.js'
 import { list, type ReadRecord } from './reads.js'
-import type { Session } from './session.js'
+import { ready, type Session } from './session.js'
 
 /** All the records a list would return, read in batches, each continued after the last record of the one before. */
 export async function* stream(
@@ -12,6 +12,7 @@ export async function* stream(
   if (!Number.isSafeInteger(batch) || batch < 1) {
     throw new InputError(table, { batch: 'must be a whole number, 1 or more' })
   }
+  await ready(session)
   const { model } = session.rulebook
   // What the records are sorted by has to be read, if only to know where to go on.
   const { order } = ask(model, table, 'stream', options, {}, () => true)

@@ -1,38 +1,39 @@
 import { RefusedError } from '../decide/index.js'
-import { InputError, type KeyValues, tableOf } from '../model/index.js'
+import { InputError, tableOf } from '../model/index.js'
 import { ConflictError } from './errors.js'
-import type { ReadRecord } from './reads.js'
+import { findByKey, type ReadRecord } from './reads.js'
 import { atomically, type Session } from './session.js'
-import { inquire } from './verdicts.js'
 import { change, create, keyAmong } from './writes.js'
 
-/** Changes the record whose key stands among the values, or stores it where there is none. */
+/**
+ * Changes the record whose key stands among the values, or stores it where there is none. Whether there is one is what
+ * the caller sees: one that is hidden is taken to be absent, and then what holds of a new record with a key of the
+ * caller's own says whether it may be stored.
+ */
 export async function upsert(
   session: Session,
   table: string,
   given: Readonly<Record<string, unknown>>,
 ): Promise<ReadRecord> {
-  const { rulebook } = session
-  const key = keyAmong(rulebook.model, table, given)
-  const isKey = (name: string) => tableOf(rulebook.model, table).key.includes(name)
-  const values = Object.fromEntries(Object.entries(given).filter(([name]) => !isKey(name)))
+  const { model } = session.rulebook
+  if (typeof given !== 'object' || given === null)
+    throw new InputError(table, { values: 'must be an object of values' })
+  const { key: names } = tableOf(model, table)
+  const key = keyAmong(model, table, given)
+  const values = Object.fromEntries(Object.entries(given).filter(([name]) => !names.includes(name)))
+  const update = () => change(session, table, 'update', key, values)
   try {
-    return await change(session, table, 'update', key, values)
+    return await update()
   } catch (error) {
-    const isRefused = error instanceof RefusedError || error instanceof InputError
-    if (!isRefused || (await isStored(session, table, key))) throw error
+    if (!(error instanceof RefusedError) || (await findByKey(session, table, key, {}))) throw error
   }
   try {
     // Inside a transaction, a record that is suddenly there must not spoil the rest of it.
-    return await atomically(session, (inside) => create(inside, table, given))
+    return await (session.level
+      ? atomically(session, (inside) => create(inside, table, given))
+      : create(session, table, given))
   } catch (error) {
-    if (!(error instanceof ConflictError)) throw error
-    return change(session, table, 'update', key, values)
+    if (!(error instanceof ConflictError) || !(await findByKey(session, table, key, {}))) throw error
+    return update()
   }
-}
-
-async function isStored(session: Session, table: string, key: KeyValues): Promise<boolean> {
-  const { rulebook, caller } = session
-  const { record } = await inquire(session, { rulebook, table, action: 'get', caller }, key)
-  return record !== null
 }

@@ -9,7 +9,7 @@ import {
 } from '../decide/index.js'
 import type { KeyValues } from '../model/index.js'
 import { changedScope, createdScope, type DriverRow, planAnswers, planAnswersFor, scopeAt } from '../sql/index.js'
-import { keySlots, planned, run, type Session } from './session.js'
+import { compilationOf, keySlots, planned, run, type Session } from './session.js'
 
 /** A verdict on a stored record. */
 export interface StoredVerdict {
@@ -28,11 +28,13 @@ export async function inquire(
   values: MemoryRecord = {},
 ): Promise<StoredVerdict> {
   const { rulebook, dialect, caller } = session
-  const { table, action, fields = [] } = inquiry
-  const plan = planned(session, `ask ${action} ${table} ${inquiry.fields?.join() ?? 'as it is'}`, () => {
+  const { table, action, fields = [], unfit = [] } = inquiry
+  const asked = `${inquiry.fields?.join() ?? 'as it is'} ${unfit.join()}`
+  const plan = planned(session, `ask ${action} ${table} ${asked}`, () => {
     const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
-    const next = changedScope({ rulebook, dialect }, changes, scopeAt(dialect, table))
-    return planAnswers({ rulebook, dialect, next }, table, questionsFor([inquiry]))
+    const compilation = compilationOf(session)
+    const next = changedScope(compilation, changes, scopeAt(dialect, table))
+    return planAnswers({ ...compilation, next }, table, questionsFor([inquiry]))
   })
   const { rows } = await run(session, plan.statement, { ...values, ...keySlots(key) })
   const [row] = rows
@@ -46,10 +48,11 @@ export async function inquire(
 
 /** The same for a record that is to be created. */
 export async function inquireCreate(session: Session, inquiry: Inquiry, record: MemoryRecord): Promise<Verdict> {
-  const { rulebook, dialect } = session
-  const plan = planned(session, `ask create ${inquiry.table} ${inquiry.fields?.join()}`, () =>
-    planAnswersFor({ rulebook, dialect }, createdScope({ rulebook, dialect }, inquiry.table), questionsFor([inquiry])),
-  )
+  const { table, fields = [], unfit = [] } = inquiry
+  const plan = planned(session, `ask create ${table} ${fields.join()} ${unfit.join()}`, () => {
+    const compilation = compilationOf(session)
+    return planAnswersFor(compilation, createdScope(compilation, table), questionsFor([inquiry]))
+  })
   const { rows } = await run(session, plan.statement, record)
   return verdictFrom(inquiry, plan.answersOf(rows[0] as DriverRow))
 }

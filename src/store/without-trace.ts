@@ -1,6 +1,6 @@
 import { PachterError } from '../model/index.js'
-import { inSavepoint } from './in-transaction.js'
-import type { Connection, Store } from './store.js'
+import { Level } from './level.js'
+import type { Store } from './store.js'
 
 /** What would be written to a table could not be taken back again; nothing was run. */
 export class LastingTableError extends PachterError {
@@ -30,10 +30,12 @@ export async function withoutTrace<T>(
   await assertTakenBack(store, tables)
   const outcome: { done?: T } = {}
   try {
-    await store.transaction(async (connection) => {
-      outcome.done = await work(storeInside(store, connection))
-      throw TAKE_BACK
-    })
+    await store.transaction((connection) =>
+      Level.whole(connection, store.dialect, async (level) => {
+        outcome.done = await work(storeInside(store, level))
+        throw TAKE_BACK
+      }),
+    )
   } catch (error) {
     if (error !== TAKE_BACK) throw error
   }
@@ -44,15 +46,11 @@ export async function withoutTrace<T>(
 const TAKE_BACK = new Error('Everything is taken back.')
 
 /** A store inside a transaction: its own transactions are parts of that one. */
-function storeInside({ dialect }: Store, connection: Connection, depth = 1): Store {
-  const inside: Store = {
-    dialect,
-    query: (text, values) => connection.query(text, values),
-    transaction: (work) =>
-      inSavepoint(connection, `pachter_inside_${depth}`, () => work(storeInside(inside, connection, depth + 1))),
-  }
-  return inside
-}
+const storeInside = ({ dialect }: Store, level: Level): Store => ({
+  dialect,
+  query: (text, values) => level.query(text, values),
+  transaction: (work) => level.part(work),
+})
 
 async function assertTakenBack(store: Store, tables: readonly string[]): Promise<void> {
   const { lasting } = store.dialect

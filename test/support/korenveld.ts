@@ -1,5 +1,5 @@
 import { createGuard } from 'pachter'
-import type { Store } from 'pachter/store'
+import { type Store, withoutTrace } from 'pachter/store'
 import { openDemoStore, readData } from '../../examples/allotment/database.js'
 import { rules } from '../../examples/allotment/rules.js'
 
@@ -9,12 +9,14 @@ export const NOW = new Date('2026-11-23T09:00:00.000Z')
 export async function openKorenveld() {
   const opened = await openDemoStore()
   const sent: string[] = []
+  let current: Store = opened
   const store: Store = {
-    ...opened,
+    dialect: opened.dialect,
     query: (text, values) => {
       sent.push(text)
-      return opened.query(text, values)
+      return current.query(text, values)
     },
+    transaction: (work) => current.transaction(work),
   }
   return {
     guard: createGuard({ rules, store, clock: () => NOW }),
@@ -22,14 +24,15 @@ export async function openKorenveld() {
     store,
     sent,
     /** Runs something and takes back whatever it wrote. */
-    async undone<T>(work: () => Promise<T>): Promise<T> {
-      await opened.query('BEGIN', [])
-      try {
-        return await work()
-      } finally {
-        await opened.query('ROLLBACK', [])
-      }
-    },
+    undone: <T>(work: () => Promise<T>): Promise<T> =>
+      withoutTrace(opened, [], async (inside) => {
+        current = inside
+        try {
+          return await work()
+        } finally {
+          current = opened
+        }
+      }),
     close: () => opened.close?.(),
   }
 }

@@ -1,5 +1,6 @@
 import fc from 'fast-check'
 import {
+  anonymous,
   bigInteger,
   boolean,
   choice,
@@ -148,7 +149,7 @@ function rulesOn(model: ModelData, table: string): fc.Arbitrary<Rulebook['tables
 }
 
 const callers = fc.oneof(
-  fc.constant({ anonymous: true }),
+  fc.constant(anonymous),
   fc.record(
     {
       id: fc.constantFrom(...IDS),

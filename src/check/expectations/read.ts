@@ -1,6 +1,6 @@
 import { type Document, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument } from 'yaml'
-import { InputError, parseKey, PachterError, printKey, tableOf, UnknownNameError } from '../../model/index.js'
-import { type Action, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
+import { inFull, InputError, parseKey, PachterError, printKey, tableOf, UnknownNameError } from '../../model/index.js'
+import { type Action, anonymous, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
 import type { MemoryRecord } from '../../decide/index.js'
 import { takesValues, valuesFrom } from '../values.js'
 import { ExpectationFileError, type ExpectationProblem } from '../errors.js'
@@ -85,13 +85,13 @@ class Reader extends YamlReader {
     const { rulebook, names } = this.known
     return Object.fromEntries(
       (item ? this.items(item.value, 'furtherCallers') : []).map(({ name, at, value }) => {
-        const given: unknown = value?.toJS(this.document)
+        const given = callerIn(value?.toJS(this.document))
         try {
           if (names.includes(name)) this.complain(at, `there is a caller ${name} already.`)
           checkCaller(rulebook.caller, given)
         } catch (error) {
           if (!(error instanceof PachterError)) throw error
-          this.complain(at, error.message)
+          this.complain(at, inFull(error))
         }
         return [name, given]
       }),
@@ -101,11 +101,11 @@ class Reader extends YamlReader {
   private caller({ name, at, value }: Item): Expectation[] {
     const { rulebook } = this.known
     const { names } = this
-    if (!names.includes(name)) this.complain(at, new UnknownNameError('caller', name, names).message)
+    if (!names.includes(name)) this.complain(at, inFull(new UnknownNameError('caller', name, names)))
     const tables = Object.keys(rulebook.model.tables)
     return this.items(value, `what ${name} sees`).flatMap((item) => {
       if (tables.includes(item.name)) return this.table({ caller: name, table: item.name }, item)
-      this.complain(item.at, new UnknownNameError('table', item.name, tables).message)
+      this.complain(item.at, inFull(new UnknownNameError('table', item.name, tables)))
       return []
     })
   }
@@ -205,7 +205,7 @@ class Reader extends YamlReader {
       return [printKey(model, table, parseKey(model, table, written))]
     } catch (error) {
       if (!(error instanceof PachterError)) throw error
-      this.complain(item, `${JSON.stringify(written ?? null)} is no key of ${table}: ${error.message}`)
+      this.complain(item, `${JSON.stringify(written ?? null)} is no key of ${table}: ${inFull(error)}`)
       return []
     }
   }
@@ -283,3 +283,7 @@ class Reader extends YamlReader {
     return undefined
   }
 }
+
+/** A caller as the file has it: the file is the developer's own, where nobody can be written down. */
+const callerIn = (written: unknown): unknown =>
+  typeof written === 'object' && written !== null && 'anonymous' in written ? { ...written, ...anonymous } : written

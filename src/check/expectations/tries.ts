@@ -1,4 +1,4 @@
-import { isMissing, PachterError, parseKey, sameValue, type Value } from '../../model/index.js'
+import { isMissing, PachterError, parseKey, sameValue, UnknownNameError, type Value } from '../../model/index.js'
 import { withoutTrace } from '../../store/index.js'
 import { recordAt } from '../keys.js'
 import { write } from '../write.js'
@@ -55,7 +55,8 @@ export async function tryWrite(
 /** An error as an answer to the caller. What has no status is none, but a fault. */
 function refusalFrom(error: unknown): Pick<Tried, 'status' | 'message' | 'fields'> {
   const { status, fields } = error as { readonly status?: number; readonly fields?: Record<string, string> }
-  if (!(error instanceof PachterError) || status === undefined) throw error
+  const isMistake = !(error instanceof PachterError) || error instanceof UnknownNameError
+  if (isMistake || status === undefined) throw error
   return { status, message: error.message, ...(fields && { fields }) }
 }
 

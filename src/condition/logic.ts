@@ -1,0 +1,43 @@
+import { brandOf, isBranded, show } from '../model/index.js'
+import { RuleError } from './errors.js'
+import type { CallerCondition, Condition } from './tree.js'
+
+const CONDITION = brandOf('condition')
+
+/** Marks a condition as made here. What carries no such mark came from outside, and is none. */
+export const made = (condition: Condition): Condition => Object.freeze({ ...condition, [CONDITION]: true })
+
+/**
+ * The condition, where it was made by this library's own functions.
+ * @throws {RuleError} where it is anything else, such as data that looks like one
+ */
+export function assertCondition(given: unknown): Condition {
+  if (isBranded(given, CONDITION)) return given as Condition
+  throw new RuleError(`${show(given)} is not a condition; build one from the row, such as row.title.is('Leeks').`)
+}
+
+type Combined<C extends readonly Condition[]> = C[number] extends CallerCondition ? CallerCondition : Condition
+
+/**
+ * True where every condition is.
+ * @throws {RuleError} where one of them is not a condition
+ * @example all(row.done.is(false), row.assigneeId.is(caller.id))
+ */
+export const all = <C extends readonly Condition[]>(...of: C): Combined<C> =>
+  made({ kind: 'all', of: of.map(assertCondition) }) as Combined<C>
+
+/**
+ * True where at least one condition is.
+ * @throws {RuleError} where one of them is not a condition
+ * @example any(row.audience.is('public'), row.authorId.is(caller.id))
+ */
+export const any = <C extends readonly Condition[]>(...of: C): Combined<C> =>
+  made({ kind: 'any', of: of.map(assertCondition) }) as Combined<C>
+
+/**
+ * True where the condition is false, also where it is false because a value is missing.
+ * @throws {RuleError} where it is not a condition
+ * @example not(row.status.is('done'))
+ */
+export const not = <C extends Condition>(of: C): Combined<[C]> =>
+  made({ kind: 'not', of: assertCondition(of) }) as Combined<[C]>

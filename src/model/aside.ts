@@ -1,0 +1,35 @@
+/** What a developer may know of an error, and whoever made the request may not. */
+export interface Aside {
+  /** The names there are, where one was not found. */
+  readonly known?: readonly string[]
+  /** What the database, or its driver, said. */
+  readonly cause?: unknown
+}
+
+/** Kept beside the error and not in it: whatever writes an error out cannot come upon it. */
+const asides = new WeakMap<object, object>()
+
+/** Notes what only a developer may know of an error. */
+export function noteAside<E extends object, A extends object = Aside>(error: E, aside: A): E {
+  asides.set(error, { ...asides.get(error), ...aside })
+  return error
+}
+
+/** What was noted beside an error. */
+export function asideOf<A extends object = Aside>(error: unknown): Partial<A> {
+  return typeof error === 'object' && error !== null ? ((asides.get(error) ?? {}) as Partial<A>) : {}
+}
+
+/**
+ * An error in words for the developer: the sentence that callers are told, and what only a developer may know.
+ *
+ * @param error anything that was thrown
+ * @example console.error(inFull(error)) // There is no field "titel" in entries; there is id, title, body.
+ */
+export function inFull(error: unknown): string {
+  if (!(error instanceof Error)) return String(error)
+  const { known, cause } = asideOf(error)
+  const names = known && (known.length > 0 ? `there is ${known.join(', ')}.` : 'there is none.')
+  const sentence = names ? `${error.message.replace(/\.$/, '')}; ${names}` : error.message
+  return cause instanceof Error ? `${sentence} ${cause.message}` : sentence
+}

@@ -1,0 +1,34 @@
+import { UnknownNameError } from './errors.js'
+import type { FieldData } from './field.js'
+
+/** A table as plain data. */
+export interface TableData {
+  readonly key: readonly string[]
+  readonly fields: Readonly<Record<string, FieldData>>
+}
+
+/** A model as plain data, as it stands in a rulebook. */
+export interface ModelData {
+  readonly tables: Readonly<Record<string, TableData>>
+}
+
+/**
+ * The table of that name.
+ * @throws {UnknownNameError} where the model has none
+ */
+export function tableOf(model: ModelData, table: string): TableData {
+  const found = Object.hasOwn(model.tables, table) ? model.tables[table] : undefined
+  if (!found) throw new UnknownNameError('table', table, Object.keys(model.tables))
+  return found
+}
+
+/**
+ * The field of that name.
+ * @throws {UnknownNameError} where the table has none
+ */
+export function fieldOf(model: ModelData, table: string, field: string): FieldData {
+  const { fields } = tableOf(model, table)
+  const found = Object.hasOwn(fields, field) ? fields[field] : undefined
+  if (!found) throw new UnknownNameError('field', field, Object.keys(fields), table)
+  return found
+}

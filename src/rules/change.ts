@@ -1,0 +1,114 @@
+import {
+  after,
+  allOf,
+  anyOf,
+  type Condition,
+  contains,
+  normalise,
+  type Operand,
+  operandsOf,
+  unchanged,
+} from '../condition/index.js'
+import { discretions } from './discretion.js'
+import { expand, holds, isFixed, permitted, recordChecks, seesField, withoutChange } from './permission.js'
+import {
+  type Action,
+  covers,
+  type Grant,
+  grantsFor,
+  type Rulebook,
+  rulesOf,
+  stampsFor,
+  type TableRules,
+} from './rulebook.js'
+
+/**
+ * When a caller may change a record so, as one condition on the record before and after: besides the
+ * {@link permission}, each field given is left as it is and visible, or covered by a grant that holds before
+ * and after (law 5), and the new values pass the checks.
+ */
+export function changePermission(
+  rulebook: Rulebook,
+  table: string,
+  action: Action,
+  fields: readonly string[],
+): Condition {
+  const rules = rulesOf(rulebook, table)
+  const grants = grantsFor(rules, action)
+  const mayChange = (field: string): Condition => {
+    // An own action sets its stamps anew; what is sent for them cannot count as left as it is.
+    if (action !== 'update' && Object.hasOwn(stampsFor(rules, action), field)) return anyOf()
+    const same = allOf(unchanged(field), seesField(rulebook, table, field))
+    if (isFixed(rulebook, table, action, field)) return same
+    const covering = grants.filter((grant) => covers(grant, field))
+    return anyOf(same, ...covering.map((grant) => fair(rulebook, table, staysHeld(rules, grant))))
+  }
+  const whole = allOf(
+    fair(rulebook, table, permitted(rulebook, table, action)),
+    ...fields.map(mayChange),
+    ...recordChecks(rules).map(({ that }) => fair(rulebook, table, after(that))),
+    ...discretions(rulebook, table, action, fields).map(({ that }) => that),
+  )
+  const changed = [...fields, ...Object.keys(stampsFor(rules, action))]
+  return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
+}
+
+/** Asks of the record as it is what is asked of it afterwards, where no field it depends on is changed. */
+function settled(condition: Condition, changed: readonly string[]): Condition {
+  switch (condition.kind) {
+    case 'all':
+    case 'any':
+      return { ...condition, of: condition.of.map((part) => settled(part, changed)) }
+    case 'not':
+      return { ...condition, of: settled(condition.of, changed) }
+    case 'after':
+      return dependsOn(condition.of, changed) ? condition : condition.of
+    default:
+      return condition
+  }
+}
+
+/** Whether a condition on a record could come out otherwise once these fields of it are changed. */
+export function dependsOn(condition: Condition, changed: readonly string[]): boolean {
+  const isChanged = (operand: Operand) =>
+    operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0 && changed.includes(operand.name))
+  return contains(
+    condition,
+    (part) => part.kind === 'may' || part.kind === 'unchanged' || operandsOf(part).some(isChanged),
+  )
+}
+
+/** When a caller may create a record in which these fields were given, as one condition on that record. */
+export function createPermission(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
+  const rules = rulesOf(rulebook, table)
+  const grants = grantsFor(rules, 'create')
+  const stamped = stampsFor(rules, 'create')
+  const maySet = (field: string): Condition =>
+    Object.hasOwn(stamped, field)
+      ? anyOf()
+      : anyOf(...grants.filter((each) => covers(each, field)).map((each) => holds(rules, each)))
+  const whole = allOf(
+    permitted(rulebook, table, 'create'),
+    ...fields.map(maySet),
+    ...recordChecks(rules).map(({ that }) => withoutChange(that)),
+    ...discretions(rulebook, table, 'create', fields).map(({ that }) => that),
+  )
+  return expand(rulebook, whole, [`${table} create`])
+}
+
+/**
+ * A condition about a change, for a caller who may not see every field of it: that a hidden field stays as it is, is
+ * nothing that a caller who sends a value for it may learn. It counts as changed.
+ */
+export function fair(rulebook: Rulebook, table: string, condition: Condition): Condition {
+  const grants = grantsFor(rulesOf(rulebook, table), 'get')
+  return normalise(condition, (leaf) => {
+    if (leaf.kind !== 'unchanged' || grants.every((grant) => covers(grant, leaf.field))) return leaf
+    return allOf(leaf, seesField(rulebook, table, leaf.field))
+  })
+}
+
+/** When a grant holds of a record before and after an update. */
+function staysHeld(rules: TableRules, grant: Grant): Condition {
+  return allOf(holds(rules, grant), after(grant.after ?? holds(rules, grant)))
+}

@@ -1,0 +1,99 @@
+import {
+  after,
+  allOf,
+  anyOf,
+  type Condition,
+  contains,
+  never,
+  normalise,
+  notOf,
+  operandsOf,
+  unchanged,
+} from '../condition/index.js'
+import { parentsOf, tableOf } from '../model/index.js'
+import { fieldSight, permission } from './permission.js'
+import { type Action, type Rulebook, rulesOf } from './rulebook.js'
+
+/**
+ * What has to hold of a value that is given, so that the answer tells nothing of records the caller does not see:
+ * whether a key or a unique value is taken, or whether there is a record that a reference leads to.
+ */
+export interface Discretion {
+  readonly field: string
+  readonly about: 'taken' | 'reference'
+  /** On the new record of a create; on the record before and after a change. */
+  readonly that: Condition
+}
+
+/** What has to hold of the values given to these fields, unless the rules say that it may be told. */
+export function discretions(
+  rulebook: Rulebook,
+  table: string,
+  action: Action,
+  fields: readonly string[],
+): readonly Discretion[] {
+  if (rulesOf(rulebook, table).conflicts === 'told') return []
+  const { key, fields: all } = tableOf(rulebook.model, table)
+  const creating = action === 'create'
+  const placed = (field: string, about: Discretion['about'], that: Condition): Discretion => {
+    if (creating) return { field, about, that }
+    const same = allOf(unchanged(field), fieldSight(rulebook, table, field, 'get'))
+    return { field, about, that: anyOf(same, after(that)) }
+  }
+  const parents = new Map(parentsOf(rulebook.model, table).map((relation) => [relation.from, relation]))
+  const chosen = creating ? fields.filter((name) => key.includes(name)) : []
+  return [
+    ...chosen.map((name) => placed(name, 'taken', whoeverHas(rulebook, table, key))),
+    ...fields
+      .filter((name) => all[name]?.unique && !key.includes(name))
+      .map((name) => placed(name, 'taken', whoeverHas(rulebook, table, [name]))),
+    ...fields.flatMap((name) => {
+      const relation = parents.get(name)
+      if (!relation) return []
+      const { name: called, table: parent, from, to } = relation
+      const field = { kind: 'field', level: 0, name: from } as const
+      const leads: Condition = {
+        kind: 'some',
+        relation: called,
+        table: parent,
+        from: field,
+        to: { level: 1, field: to },
+        one: true,
+        where: { kind: 'may', level: 1, table: parent, action: 'get' },
+      }
+      // Where all records of the other table are seen, the database's own answer tells no more.
+      const isOpen = whoeverHas(rulebook, parent, [])
+      return [placed(name, 'reference', anyOf(isOpen, notOf({ kind: 'isSet', operand: field }), leads))]
+    }),
+  ]
+}
+
+/** When the caller sees every record that has these values, whatever else stands in it. */
+function whoeverHas(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
+  return supposing(permission(rulebook, table, 'get'), (name) => !fields.includes(name), never)
+}
+
+/**
+ * A condition without what hangs on certain fields of the record it is about: each such part, be it said or denied, is
+ * taken to come out in one way.
+ *
+ * @param condition expanded
+ */
+export function supposing(condition: Condition, isUnknown: (field: string) => boolean, outcome: Condition): Condition {
+  const hangs = (part: Condition) =>
+    contains(
+      part,
+      (each) =>
+        (each.kind === 'unchanged' && isUnknown(each.field)) ||
+        operandsOf(each).some(
+          (operand) =>
+            (operand.kind === 'field' && operand.level === 0 && isUnknown(operand.name)) ||
+            (operand.kind === 'old' && isUnknown(operand.name)),
+        ),
+    )
+  const replaced = (part: Condition): Condition => {
+    if (part.kind === 'all' || part.kind === 'any') return { ...part, of: part.of.map(replaced) }
+    return hangs(part) ? outcome : part
+  }
+  return normalise(replaced(normalise(condition)))
+}
