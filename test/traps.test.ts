@@ -1,5 +1,7 @@
 import { expect } from 'chai'
 import {
+  all,
+  any,
   bigInteger,
   boolean,
   CallerError,

@@ -163,7 +163,7 @@ function askTry(bench: Workbench, rulebook: Rulebook, expected: TryExpectation, 
   const inquiry: Inquiry = { rulebook, table, action, caller, ...(reading && { fields: reading.fields }) }
   const stamps =
     action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, given), caller, now)
-  const world = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...given } }
+  const world = { caller, now, lookup: lookupIn(data), next: { ...record, ...given, ...stamps }, sent: given }
   return { inquiry, facts: answer(questionsFor([inquiry]), record, world) }
 }
 

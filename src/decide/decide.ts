@@ -54,7 +54,7 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
   const inquiry: Inquiry = { rulebook, table, action, caller, unfit, ...(fields && { fields }) }
   if (!record) return verdictFrom(inquiry, () => false)
   const stamps = creating ? {} : stampValues(stampsToSet(rulebook, table, action, caller, values), caller, now)
-  const world: World = { caller, now, lookup: lookupIn(data), next: { ...record, ...stamps, ...values } }
+  const world: World = { caller, now, lookup: lookupIn(data), next: { ...record, ...values, ...stamps }, sent: values }
   const verdict = verdictFrom(inquiry, answer(questionsFor([inquiry]), record, world))
   const isPermitted = verdict.status === 200 || verdict.status === 422
   if (isPermitted && reading) assertFit(table, reading.problems, verdict.invalid)

@@ -10,6 +10,8 @@ export interface World {
   readonly lookup: Lookup
   /** The record as it will be, for conditions on an update. */
   readonly next?: MemoryRecord
+  /** The values that were sent for an update. */
+  readonly sent?: MemoryRecord
 }
 
 /** The records a condition is about at a moment, by level, and the record before a change. */
@@ -58,7 +60,7 @@ function compile(condition: Condition, world: World): Test {
     case 'after':
       return compileAfter(compile(condition.of, world), world)
     case 'unchanged':
-      return ({ records, old }) => unchangedIn(condition.field, old ?? records[0], nextOf(world))
+      return ({ records, old }) => unchangedIn(condition.field, old ?? records[0], { ...nextOf(world), ...world.sent })
     case 'isSet': {
       const read = reader(condition.operand, world)
       return (place) => !isMissing(read(place))

@@ -114,7 +114,7 @@ function* ask(inquiry: Inquiry): Asked {
   const changing = changesRecord(rules, action) && fields !== undefined
   yield* askGrants(rules, action)
   for (const { name, when, except } of deniesFor(rules, action)) {
-    const asked = changing ? fair(rulebook, table, when) : withoutChange(when)
+    const asked = changing ? fair(rulebook, table, when, fields) : withoutChange(when)
     yield [denyId(name), asked, never]
     yield [toldId(name), asTold(rulebook, expand(rulebook, asked), [table]), never]
     for (const who of except) yield [whoId(who), whoCondition(rules, who)]
@@ -141,10 +141,10 @@ function* askChange({ rulebook, table, action }: Inquiry, fields: readonly strin
   const rules = rulesOf(rulebook, table)
   if (fields.length > 0) yield* askGrants(rules, 'get')
   for (const grant of fields.length > 0 ? grantsFor(rules, action) : []) {
-    if (grant.after) yield [afterId(grant), fair(rulebook, table, after(grant.after))]
+    if (grant.after) yield [afterId(grant), fair(rulebook, table, after(grant.after), fields)]
     for (const who of grant.to) yield [whoId(who, 'after'), after(whoCondition(rules, who))]
     if (grant.when) yield [whenId(grant, 'after'), after(grant.when)]
   }
   for (const field of fields) yield [unchangedId(field), unchanged(field)]
-  for (const { name, that } of recordChecks(rules)) yield [checkId(name), fair(rulebook, table, after(that))]
+  for (const { name, that } of recordChecks(rules)) yield [checkId(name), fair(rulebook, table, after(that), fields)]
 }

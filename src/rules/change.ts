@@ -41,12 +41,12 @@ export function changePermission(
     const same = allOf(unchanged(field), seesField(rulebook, table, field))
     if (isFixed(rulebook, table, action, field)) return same
     const covering = grants.filter((grant) => covers(grant, field))
-    return anyOf(same, ...covering.map((grant) => fair(rulebook, table, staysHeld(rules, grant))))
+    return anyOf(same, ...covering.map((grant) => fair(rulebook, table, staysHeld(rules, grant), fields)))
   }
   const whole = allOf(
-    fair(rulebook, table, permitted(rulebook, table, action)),
+    fair(rulebook, table, permitted(rulebook, table, action), fields),
     ...fields.map(mayChange),
-    ...recordChecks(rules).map(({ that }) => fair(rulebook, table, after(that))),
+    ...recordChecks(rules).map(({ that }) => fair(rulebook, table, after(that), fields)),
     ...discretions(rulebook, table, action, fields).map(({ that }) => that),
   )
   const changed = [...fields, ...Object.keys(stampsFor(rules, action))]
@@ -99,11 +99,14 @@ export function createPermission(rulebook: Rulebook, table: string, fields: read
 /**
  * A condition about a change, for a caller who may not see every field of it: that a hidden field stays as it is, is
  * nothing that a caller who sends a value for it may learn. It counts as changed.
+ *
+ * @param fields those that a value is sent for
  */
-export function fair(rulebook: Rulebook, table: string, condition: Condition): Condition {
+export function fair(rulebook: Rulebook, table: string, condition: Condition, fields: readonly string[]): Condition {
   const grants = grantsFor(rulesOf(rulebook, table), 'get')
   return normalise(condition, (leaf) => {
-    if (leaf.kind !== 'unchanged' || grants.every((grant) => covers(grant, leaf.field))) return leaf
+    if (leaf.kind !== 'unchanged' || !fields.includes(leaf.field)) return leaf
+    if (grants.every((grant) => covers(grant, leaf.field))) return leaf
     return allOf(leaf, seesField(rulebook, table, leaf.field))
   })
 }

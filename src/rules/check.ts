@@ -1,15 +1,5 @@
 import { type Condition, contains, isAboutCaller, operandsOf, print, RuleError } from '../condition/index.js'
-import {
-  describeType,
-  fieldOf,
-  inFull,
-  isName,
-  PachterError,
-  type Shape,
-  show,
-  tableOf,
-  UnknownNameError,
-} from '../model/index.js'
+import { describeType, fieldOf, isName, type Shape, show, tableOf, UnknownNameError } from '../model/index.js'
 import {
   type About,
   assertPlain,

@@ -16,6 +16,8 @@ import { edgeOf, type Fragment, isSlot, join, raw, type Slot, slot, sql } from '
 export interface Scope {
   readonly table: string
   column(field: string): Fragment
+  /** Of a record as a change makes it: the value that was sent for a field, where one was. */
+  sent?(field: string): Fragment | undefined
 }
 
 /** What a condition is compiled with. */
@@ -98,7 +100,9 @@ export function compileAnswer(compilation: Compilation, condition: Condition, sc
 
 function compileUnchanged(compilation: Compilation, field: string, now: Scope): Fragment {
   const before = typedColumn(compilation, compilation.old ?? now, field)
-  const after = typedColumn(compilation, next(compilation), field)
+  const changed = next(compilation)
+  const sent = changed.sent?.(field)
+  const after = sent ? { ...before, text: sent } : typedColumn(compilation, changed, field)
   const { dialect } = compilation
   const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
   return dialect.same(cut(before), cut(after), before.shape)

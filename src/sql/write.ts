@@ -18,19 +18,22 @@ import { render, type Statement } from './statement.js'
 export interface Changes {
   readonly given: readonly string[]
   readonly stamps: Stamps
+  /** Whether it is an action of the table's own, which is more than what it sets. */
+  readonly acts?: boolean
 }
 
-/** The record as a change makes it: given values first, then stamps, the rest as it was. */
+/** The record as a change makes it: stamps first, then given values, the rest as it was. */
 export function changedScope(compilation: Compilation, { given, stamps }: Changes, base: Scope): Scope {
   const { model } = compilation.rulebook
+  const sent = (name: string) =>
+    given.includes(name) ? slot({ kind: 'given', name }, fieldOf(model, base.table, name)) : undefined
   return {
     table: base.table,
     column: (name) => {
-      const shape = fieldOf(model, base.table, name)
-      if (given.includes(name)) return slot({ kind: 'given', name }, shape)
-      const stamp = stamps[name]
-      return stamp ? slot(stamp as Slot['source'], shape) : base.column(name)
+      const stamp = Object.hasOwn(stamps, name) ? stamps[name] : undefined
+      return stamp ? slot(stamp as Slot['source'], fieldOf(model, base.table, name)) : (sent(name) ?? base.column(name))
     },
+    sent,
   }
 }
 
@@ -93,14 +96,14 @@ export function planChange(
   const { dialect } = compilation
   const root = scopeAt(dialect, table)
   const next = changedScope(compilation, changes, root)
-  // A stamp is set even where its field was sent back as it was.
-  const stamped = changedScope(compilation, { given: [], stamps: changes.stamps }, root)
-  const set = [
-    ...settable.map((name) => [name, next] as const),
-    ...Object.keys(changes.stamps).map((name) => [name, stamped] as const),
-  ].map(([name, scope]) => sql`${raw(dialect.identifier(name))} = ${scope.column(name)}`)
-  // Where values are given, an update that changes nothing writes nothing, stamps neither.
-  const changed = changes.given.length > 0 ? [anyOf(...changes.given.map((name) => notOf(unchanged(name))))] : []
+  const set = [...settable, ...Object.keys(changes.stamps)].map(
+    (name) => sql`${raw(dialect.identifier(name))} = ${next.column(name)}`,
+  )
+  // An update that changes nothing writes nothing, stamps neither; an action of the table's own is done all the same.
+  const changed =
+    changes.acts !== true && changes.given.length > 0
+      ? [anyOf(...changes.given.map((name) => notOf(unchanged(name))))]
+      : []
   const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
   const { clause, read } = returning(
     compilation,

@@ -115,7 +115,11 @@ function changeOf(session: Session, table: string, action: Action, reading: Read
   const planFor = (records: number) => {
     const kept = bySize.get(records)
     if (kept !== undefined) return kept
-    const changes = { given: fields, stamps: stampsToSet(rulebook, table, action, caller, values) }
+    const changes = {
+      given: fields,
+      stamps: stampsToSet(rulebook, table, action, caller, values),
+      acts: action !== 'update',
+    }
     const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
     const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
     const condition = specialise(changePermission(rulebook, table, action, fields), caller)
@@ -157,7 +161,7 @@ function changeOne(
     if (isRefusal(verdict)) throw refusal(verdict)
     assertFit(table, problems, verdict.invalid)
     if (!verdict.allowed) throw refusal(verdict)
-    const acts = plan && reading.fields.length === 0
+    const acts = plan && inquiry.action !== 'update'
     return changed || acts ? undefined : seenAfterWrite(asked, table, key)
   }
   const slots = { ...values, ...keySlots(key) }

@@ -1,8 +1,12 @@
 import fc from 'fast-check'
 import {
+  all,
+  any,
   type CallerShape,
   type Condition,
+  fromPlain,
   type ModelData,
+  not,
   type Operand,
   type Shape,
   toPlain,
@@ -55,6 +59,8 @@ export function conditionOn(
   levels: readonly string[],
   depth: number,
   mays: boolean,
+  /** Whether it may name the caller and the moment, as a `where` does not. */
+  rules = true,
 ): fc.Arbitrary<Condition> {
   const own = levels
     .map((table, level) =>
@@ -71,7 +77,9 @@ export function conditionOn(
           : operand.name === 'roles'
             ? { type: 'list', item: 'text' }
             : (CALLER.attributes[operand.name] as Shape)
-  const callers: Operand[] = ['id', 'text', 'bigInteger', 'texts', 'roles'].map((name) => ({ kind: 'caller', name }))
+  const callers: Operand[] = rules
+    ? ['id', 'text', 'bigInteger', 'texts', 'roles'].map((name) => ({ kind: 'caller', name }))
+    : []
   const like = (shape: Shape): fc.Arbitrary<Operand> =>
     fc.oneof(
       fc
@@ -116,15 +124,15 @@ export function conditionOn(
     }
     if (shape.type === 'boolean') return fc.oneof(is, isSet)
     const moment = fc.constantFrom(0, -86_400, 1).map((plusSeconds): Operand => ({ kind: 'now', plusSeconds }))
-    const right = shape.type === 'timestamp' ? fc.oneof(like(shape), moment) : like(shape)
+    const right = shape.type === 'timestamp' && rules ? fc.oneof(like(shape), moment) : like(shape)
     return fc.oneof(is, isSet, ...['below', 'atMost', 'above', 'atLeast'].map((how) => compare(how, right)))
   })
   if (depth === 0) return leaf
-  const inner = conditionOn(model, levels, depth - 1, mays)
+  const inner = conditionOn(model, levels, depth - 1, mays, rules)
   const level = levels.length - 1
   const table = levels[level] as string
   const steps = [...parentsOf(model, table), ...childrenOf(model, table)].map((step) =>
-    conditionOn(model, [...levels, step.table], depth - 1, false).map((where): Condition => ({
+    conditionOn(model, [...levels, step.table], depth - 1, false, rules).map((where): Condition => ({
       kind: 'some',
       relation: step.name,
       table: step.table,
@@ -156,4 +164,46 @@ export function conditionOn(
     ...steps,
     ...upToBox,
   )
+}
+
+/** A row as a `where` is given it: fields to compare, steps to other records, `may`. */
+type AnyRow = Readonly<Record<string, never>> & { may(action: string): Condition }
+
+/** Builds a drawn condition from rows, as an application would write it. */
+export function built(condition: Condition, rows: readonly AnyRow[]): Condition {
+  const term = (operand: Operand) => {
+    if (operand.kind === 'value') return fromPlain(operand.shape, operand.value)
+    if (operand.kind !== 'field') throw new Error(`A where has no ${operand.kind}.`)
+    return (rows[operand.level] as AnyRow)[operand.name]
+  }
+  type Asked = Readonly<Record<string, (other?: unknown) => Condition>>
+  switch (condition.kind) {
+    case 'all':
+      return all(...condition.of.map((part) => built(part, rows)))
+    case 'any':
+      return any(...condition.of.map((part) => built(part, rows)))
+    case 'not':
+      return not(built(condition.of, rows))
+    case 'isSet':
+      return (term(condition.operand) as Asked)['isSet']?.() as Condition
+    case 'may':
+      return (rows[condition.level] as AnyRow).may(condition.action)
+    case 'compare': {
+      const { how, left, right } = condition
+      const [from, to] = [term(left) as Asked, term(right) as Asked]
+      if (how === 'in' && left.kind === 'value') return to['includes']?.(from) as Condition
+      const name = { in: 'oneOf', overlaps: 'includesAny', includesAll: 'includesAll' }[how as 'in'] ?? how
+      return from[name]?.(to) as Condition
+    }
+    case 'some': {
+      const { from, relation, one, to, where } = condition
+      const row = (rows[(from as { level: number }).level] as AnyRow)[relation] as unknown
+      const inside = (inner: AnyRow) => built(where, [...rows.slice(0, to.level), inner])
+      if (one) return inside(row as AnyRow)
+      const many = row as { some(where: (inner: AnyRow) => Condition): Condition; by(field: string): typeof many }
+      return many.by(to.field).some(inside)
+    }
+    default:
+      throw new Error(`A where has no ${condition.kind}.`)
+  }
 }

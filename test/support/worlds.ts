@@ -11,10 +11,12 @@ import {
   integer,
   list,
   type ModelData,
+  type Operand,
   references,
   type Rulebook,
   text,
   timestamp,
+  toPlain,
 } from 'pachter'
 import { fieldOf } from 'pachter/model'
 import { CALLER, conditionOn, LISTS, POOLS, valuesFor } from './conditions.js'
@@ -98,9 +100,29 @@ const about = fc.constantFrom<Condition>(
   { kind: 'channel', anyOf: ['web'] },
 )
 
-function rulesOn(model: ModelData, table: string): fc.Arbitrary<Rulebook['tables'][string]> {
+function rulesOn(model: ModelData, table: string, told: boolean): fc.Arbitrary<Rulebook['tables'][string]> {
   const names = Object.keys(model.tables[table]?.fields ?? {})
   const condition = conditionOn(model, [table], 2, table === 'items')
+  const unchanged = fc.constantFrom(...names).map((field): Condition => ({ kind: 'unchanged', field }))
+  const kept = fc.constantFrom(...names).map((name): Condition => {
+    const isList = fieldOf(model, table, name).type === 'list'
+    const old: Operand = { kind: 'old', name }
+    return isList
+      ? { kind: 'isSet', operand: old }
+      : { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name }, right: old }
+  })
+  const negated = (each: fc.Arbitrary<Condition>) =>
+    fc.tuple(each, fc.boolean()).map(([of, isNot]): Condition => (isNot ? { kind: 'not', of } : of))
+  /** On how a record will be: also on what of it changes. */
+  const outcome = fc.oneof(
+    { weight: 3, arbitrary: condition },
+    { weight: 1, arbitrary: negated(unchanged) },
+    { weight: 1, arbitrary: negated(kept) },
+    {
+      weight: 1,
+      arbitrary: fc.tuple(condition, negated(unchanged)).map(([...of]): Condition => ({ kind: 'any', of })),
+    },
+  )
   const who = fc.oneof(
     { weight: 3, arbitrary: fc.constantFrom('first', 'second') },
     { weight: 2, arbitrary: fc.constant<Condition>({ kind: 'always' }) },
@@ -111,19 +133,46 @@ function rulesOn(model: ModelData, table: string): fc.Arbitrary<Rulebook['tables
       to: fc.array(who, { minLength: 1, maxLength: 2 }),
       fields: fc.subarray(names),
       when: condition,
-      after: condition,
+      after: outcome,
     },
     { requiredKeys: ['to'] },
   )
   const grants = fc.array(grant, { maxLength: 3 })
   // Rules drawn blindly refuse nearly everything, which proves little: half of the grids are open to all.
   const opened = fc.oneof(fc.constant([{ to: [{ kind: 'always' }] }]), fc.array(grant, { minLength: 1, maxLength: 3 }))
-  const deny = fc.record({
-    on: fc.subarray(['read', 'list', 'update', 'delete', 'create', 'settle'], { minLength: 1 }),
-    when: condition,
-    except: fc.array(who, { maxLength: 1 }),
-    message: fc.constant('Denied.'),
-  })
+  const denyOn = (on: readonly string[], when: fc.Arbitrary<Condition>) =>
+    fc.record({
+      on: fc.subarray([...on], { minLength: 1 }),
+      when,
+      except: fc.array(who, { maxLength: 1 }),
+      message: fc.constant('Denied.'),
+    })
+  const denies = fc.oneof(
+    denyOn(['read', 'list', 'update', 'delete', 'create', 'settle'], condition),
+    denyOn(['update', 'settle'], fc.oneof(condition, negated(unchanged))),
+  )
+  // Stamps and what is fixed by them: of the caller, the moment, or a value.
+  const stamp = (name: string): fc.Arbitrary<Operand> => {
+    const shape = fieldOf(model, table, name)
+    const value = fc.constantFrom(...valuesFor(shape)).map((each): Operand => ({
+      kind: 'value',
+      shape,
+      value: toPlain(shape, each),
+    }))
+    if (shape.type === 'timestamp') return fc.oneof(value, fc.constant<Operand>({ kind: 'now', plusSeconds: 60 }))
+    const isOwn = shape.type === 'integer' && shape.references === 'people'
+    return isOwn ? fc.constant<Operand>({ kind: 'caller', name: 'id' }) : value
+  }
+  const stampable = names.filter(
+    (name) => name !== 'id' && (!fieldOf(model, table, name).references || name === 'ownerId'),
+  )
+  const stampsOf = fc
+    .subarray(stampable, { maxLength: 1 })
+    .chain((chosen) => fc.record(Object.fromEntries(chosen.map((name) => [name, stamp(name)]))))
+  const stamps = fc.oneof(
+    { weight: 2, arbitrary: fc.constant({}) },
+    { weight: 1, arbitrary: fc.record({ create: stampsOf, update: stampsOf, settle: stampsOf }) },
+  )
   return fc.record({
     actions: fc.constant(['settle']),
     ties: fc.record({ first: condition, second: condition }),
@@ -136,13 +185,14 @@ function rulesOn(model: ModelData, table: string): fc.Arbitrary<Rulebook['tables
       delete: opened,
       settle: opened,
     }),
-    denies: fc.oneof({ weight: 2, arbitrary: fc.constant({}) }, { weight: 1, arbitrary: fc.record({ deny }) }),
-    stamps: fc.constant({}),
+    denies: fc.oneof({ weight: 2, arbitrary: fc.constant({}) }, { weight: 1, arbitrary: fc.record({ deny: denies }) }),
+    stamps,
+    ...(told && { conflicts: fc.constant('told') }),
     checks: fc.record({
       fields: fc.constant({}),
       records: fc.oneof(
         { weight: 3, arbitrary: fc.constant({}) },
-        { weight: 1, arbitrary: condition.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
+        { weight: 1, arbitrary: outcome.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
       ),
     }),
   }) as fc.Arbitrary<Rulebook['tables'][string]>
@@ -206,13 +256,17 @@ const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
     })
   })
 
-/** Draws worlds with this many attempts each. */
-export const worlds = (attempts: number): fc.Arbitrary<World> =>
+/**
+ * Draws worlds with this many attempts each.
+ *
+ * @param told whether the rules let it be told that a key is taken, or a reference leads nowhere
+ */
+export const worlds = (attempts: number, told = true): fc.Arbitrary<World> =>
   models.chain((model) =>
     fc
       .record({
-        items: rulesOn(model, 'items'),
-        boxes: rulesOn(model, 'boxes'),
+        items: rulesOn(model, 'items', told),
+        boxes: rulesOn(model, 'boxes', told),
         data: dataOf(model),
         attempts: fc.array(attemptOn(model), { minLength: attempts, maxLength: attempts }),
       })

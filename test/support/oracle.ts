@@ -1,0 +1,348 @@
+// The rules of docs/rules.md read a second time, in the plainest way: loops over arrays, nothing worked out beforehand,
+// and no code shared with the library but the types of its data. What memory and every database answer is held to this.
+import type { Condition, Data, Operand, Rulebook } from 'pachter'
+
+type Row = Readonly<Record<string, unknown>>
+type Rules = Rulebook['tables'][string]
+type Grant = Rules['grants'][string][number]
+type Who = Grant['to'][number]
+
+/** Somebody who asks, as the application hands them over. */
+export interface Someone {
+  readonly anonymous?: true
+  readonly id?: unknown
+  readonly roles?: readonly string[]
+  readonly channel?: string
+}
+
+/** What comes of a try: the statuses that may be told, and the record as it then is, where it is written. */
+export interface Foretold {
+  readonly statuses: readonly number[]
+  readonly stored?: Row
+}
+
+/** What a condition is looked at with: the records by level, and the record before and after a change. */
+interface Scene {
+  readonly at: readonly (Row | undefined)[]
+  readonly old?: Row
+  readonly next?: Row
+  /** The record with the values that were sent, before the server sets its own. */
+  readonly sent?: Row
+  /** Fields that are hidden and sent: whether they stay as they are, nobody learns. */
+  readonly untold?: readonly string[]
+}
+
+const gone = (value: unknown): boolean => value === null || value === undefined
+
+function same(left: unknown, right: unknown): boolean {
+  if (left instanceof Date && right instanceof Date) return left.getTime() === right.getTime()
+  if (Array.isArray(left) && Array.isArray(right)) return JSON.stringify(left) === JSON.stringify(right)
+  return left === right
+}
+
+/** A value as something that `<` orders; the only texts with an order are decimals. */
+const order = (value: unknown): number | bigint => {
+  if (value instanceof Date) return value.getTime()
+  return typeof value === 'string' ? BigInt(value.replace('.', '')) : (value as number | bigint)
+}
+
+export class Oracle {
+  constructor(
+    readonly rulebook: Rulebook,
+    readonly data: Data,
+    readonly who: Someone,
+    readonly now: Date,
+  ) {}
+
+  /** The fields a caller sees of a record, where the caller sees it. */
+  sees(table: string, row: Row, how: 'list' | 'get'): readonly string[] | undefined {
+    if (!this.may(table, how, { at: [row] })) return undefined
+    return Object.keys(this.table(table).fields).filter((field) => this.seesField(table, row, field, how))
+  }
+
+  /** What comes of a try. */
+  foretell(table: string, action: string, key: unknown, values: Row): Foretold {
+    // A create without a value it needs is refused in any case: whether as forbidden, what is missing might have decided.
+    const stamps = this.rules(table).stamps['create'] ?? {}
+    const isMissing = ([name, { optional }]: readonly [string, { readonly optional?: true }]) =>
+      !optional && gone(values[name]) && !(name in stamps)
+    if (action === 'create' && Object.entries(this.table(table).fields).some(isMissing))
+      return { statuses: [401, 403, 422] }
+    const statuses = this.attempt(table, action, key, values)
+    return 'refused' in statuses ? { statuses: this.softened(table, action, statuses.refused) } : statuses
+  }
+
+  /** Whoever has not signed in is sent to do so where that could help; where it could, the rest of the tests say. */
+  private softened(table: string, action: string, status: number): readonly number[] {
+    const statuses = status === 404 && !this.isOpen(table, action) ? [403] : [status]
+    return this.who.anonymous && status !== 422 ? [...statuses, 401] : statuses
+  }
+
+  private attempt(table: string, action: string, key: unknown, values: Row): Foretold | { refused: number } {
+    const rules = this.rules(table)
+    const own = action !== 'update' && action !== 'delete'
+    if (action === 'create') return this.create(table, values)
+    const row = (this.data[table] ?? []).find((each) => each['id'] === key)
+    if (!row || !this.may(table, 'get', { at: [row] })) return { refused: 404 }
+    const stamps = this.stamps(rules, action)
+    const next = { ...row, ...values, ...stamps }
+    const sent = { ...next, ...values }
+    const untold = Object.keys(values).filter((field) => !this.seesField(table, row, field, 'get'))
+    const changes = action === 'delete' ? {} : { next, sent, untold }
+    const grants = this.grants(table, action).filter((grant) => this.holds(rules, grant, { at: [row], ...changes }))
+    if (grants.length === 0) return { refused: 403 }
+    if (this.denied(table, action, { at: [row], ...changes })) return { refused: 403 }
+    if (action === 'delete') return { statuses: [200] }
+    for (const field of Object.keys(values)) {
+      const stamped = field in (rules.stamps[action] ?? {})
+      const stays = same(row[field] ?? null, values[field] ?? null) && this.seesField(table, row, field, 'get')
+      if (stays && !(own && stamped)) continue
+      const fixed = rules.checks.fields[field]?.onUpdate === 'forbidden'
+      if (stamped || fixed || this.table(table).key.includes(field)) return { refused: 403 }
+      const covering = grants.filter((grant) => !grant.fields || grant.fields.includes(field))
+      const stayed = covering.some((grant) =>
+        grant.after
+          ? this.is(grant.after, { at: [next], old: row, next, sent, untold })
+          : this.holds(rules, grant, { at: [next], old: row, next, sent }),
+      )
+      if (!stayed) return { refused: 403 }
+    }
+    for (const { that } of Object.values(rules.checks.records)) {
+      if (!this.is(that, { at: [next], old: row, next, sent, untold })) return { refused: 422 }
+    }
+    // An update that changes nothing writes nothing; an action of the table's own is done all the same.
+    const changed = own || Object.keys(values).some((field) => !same(row[field] ?? null, values[field] ?? null))
+    return { statuses: [200], stored: changed ? next : row }
+  }
+
+  private create(table: string, values: Row): Foretold | { refused: number } {
+    const rules = this.rules(table)
+    const row: Row = { ...values, ...this.stamps(rules, 'create') }
+    // Nothing changes where there was nothing.
+    const scene: Scene = { at: [row], old: row, next: row }
+    const grants = this.grants(table, 'create').filter((grant) => this.holds(rules, grant, scene))
+    if (grants.length === 0 || this.denied(table, 'create', scene)) return { refused: 403 }
+    for (const field of Object.keys(values)) {
+      if (field in (rules.stamps['create'] ?? {})) return { refused: 403 }
+      if (!grants.some((grant) => !grant.fields || grant.fields.includes(field))) return { refused: 403 }
+    }
+    for (const { that } of Object.values(rules.checks.records)) if (!this.is(that, scene)) return { refused: 422 }
+    return { statuses: [200], stored: row }
+  }
+
+  private stamps(rules: Rules, action: string): Row {
+    const given: Record<string, unknown> = {}
+    for (const [field, operand] of Object.entries(rules.stamps[action] ?? {})) {
+      given[field] = this.value(operand, { at: [] }) ?? null
+    }
+    return given
+  }
+
+  /** Whether a caller may do this to a record, values aside. */
+  may(table: string, action: string, scene: Scene): boolean {
+    const rules = this.rules(table)
+    const asked = action === 'read' ? 'get' : action
+    if (!this.grants(table, asked).some((grant) => this.holds(rules, grant, scene))) return false
+    if (this.denied(table, asked, scene)) return false
+    const isRead = asked === 'list' || asked === 'get'
+    return isRead || asked === 'create' || this.may(table, 'get', scene)
+  }
+
+  private seesField(table: string, row: Row, field: string, how: 'list' | 'get'): boolean {
+    if (this.table(table).key.includes(field)) return true
+    return this.grants(table, how).some(
+      (grant) => (!grant.fields || grant.fields.includes(field)) && this.holds(this.rules(table), grant, { at: [row] }),
+    )
+  }
+
+  /** `list` and `get` are also opened by `read`; an own action takes no values but those its grants list. */
+  private grants(table: string, action: string): readonly Grant[] {
+    const { grants, actions } = this.rules(table)
+    const own = grants[action] ?? []
+    if (action === 'list' || action === 'get') return [...(grants['read'] ?? []), ...own]
+    return actions.includes(action) ? own.map((grant) => ({ fields: [], ...grant })) : own
+  }
+
+  private holds(rules: Rules, { to, when }: Grant, scene: Scene): boolean {
+    return to.some((who) => this.isWho(rules, who, scene)) && (!when || this.is(when, scene))
+  }
+
+  private isWho(rules: Rules, who: Who, scene: Scene): boolean {
+    return this.is(typeof who === 'string' ? (rules.ties[who] as Condition) : who, scene)
+  }
+
+  private denied(table: string, action: string, scene: Scene): boolean {
+    const rules = this.rules(table)
+    return Object.values(rules.denies).some(({ on, when, except }) => {
+      const bears = on.includes(action) || (['list', 'get'].includes(action) && on.includes('read'))
+      return bears && this.is(when, scene) && !except.some((who) => this.isWho(rules, who, scene))
+    })
+  }
+
+  is(condition: Condition, scene: Scene): boolean {
+    switch (condition.kind) {
+      case 'always':
+        return true
+      case 'never':
+        return false
+      case 'all':
+        return condition.of.every((part) => this.is(part, scene))
+      case 'any':
+        return condition.of.some((part) => this.is(part, scene))
+      case 'not':
+        return !this.is(condition.of, scene)
+      case 'signedIn':
+        return !this.who.anonymous
+      case 'role':
+        return condition.anyOf.some((role) => this.roles().has(role))
+      case 'channel':
+        return condition.anyOf.some((channel) => channel === this.who.channel)
+      case 'isSet':
+        return !gone(this.value(condition.operand, scene))
+      case 'compare':
+        return this.compare(condition.how, this.value(condition.left, scene), this.value(condition.right, scene))
+      case 'some': {
+        const from = this.value(condition.from, scene)
+        for (const row of this.data[condition.table] ?? []) {
+          if (gone(from) || !same(row[condition.to.field], from)) continue
+          const at = [...scene.at]
+          at[condition.to.level] = row
+          if (this.is(condition.where, { ...scene, at })) return true
+        }
+        return false
+      }
+      case 'may':
+        return this.may(condition.table, condition.action, { at: [scene.at[condition.level]] })
+      case 'after':
+        return this.is(condition.of, { ...scene, at: [scene.next, ...scene.at.slice(1)], old: scene.at[0] as Row })
+      case 'unchanged': {
+        if (scene.untold?.includes(condition.field)) return false
+        const [before, after] = [scene.old ?? scene.at[0], scene.sent ?? scene.next ?? scene.at[0]]
+        return same(before?.[condition.field] ?? null, after?.[condition.field] ?? null)
+      }
+    }
+  }
+
+  private compare(how: string, left: unknown, right: unknown): boolean {
+    if (gone(left) || gone(right)) return false
+    const list = right as readonly unknown[]
+    if (how === 'is') return same(left, right)
+    if (how === 'below') return order(left) < order(right)
+    if (how === 'atMost') return order(left) <= order(right)
+    if (how === 'above') return order(left) > order(right)
+    if (how === 'atLeast') return order(left) >= order(right)
+    if (how === 'startsWith') return (left as string).slice(0, (right as string).length) === right
+    if (how === 'in') return list.some((item) => same(item, left))
+    if (how === 'overlaps') return list.some((item) => (left as readonly unknown[]).some((own) => same(own, item)))
+    if (how === 'includesAll') return list.every((item) => (left as readonly unknown[]).some((own) => same(own, item)))
+    throw new Error(`The oracle knows no comparison ${how}.`)
+  }
+
+  private value(operand: Operand, scene: Scene): unknown {
+    switch (operand.kind) {
+      case 'field':
+        return scene.at[operand.level]?.[operand.name]
+      case 'old':
+        return scene.old?.[operand.name]
+      case 'caller':
+        if (this.who.anonymous) return undefined
+        return operand.name === 'roles' ? (this.who.roles ?? []) : (this.who as Row)[operand.name]
+      case 'now':
+        return new Date(this.now.getTime() + operand.plusSeconds * 1000)
+      case 'value': {
+        const { type } = operand.shape
+        if (type === 'timestamp') return new Date(operand.value as string)
+        return type === 'bigInteger' ? BigInt(operand.value as string) : operand.value
+      }
+      case 'given':
+        throw new Error('The oracle is asked about rules only.')
+    }
+  }
+
+  /** The roles a caller comes with, those in the caller's own record, and those that go with them. */
+  private roles(): ReadonlySet<string> {
+    const { record, implies } = this.rulebook.caller
+    const own = record && (this.data[record.table] ?? []).find((row) => row['id'] === this.who.id)
+    const roles = new Set([...(this.who.roles ?? []), ...((own?.[record?.roles ?? ''] ?? []) as string[])])
+    for (const role of roles) for (const lower of implies[role] ?? []) roles.add(lower)
+    return this.who.anonymous ? new Set() : roles
+  }
+
+  /** Whether there is any record that could be open to this caller: if not, that is said at once. */
+  private isOpen(table: string, action: string): boolean {
+    const rules = this.rules(table)
+    const asked = action === 'read' ? 'get' : action
+    const could = (condition: Condition, wanted: boolean) => this.could(condition, wanted)
+    const whoCould = (who: Who, wanted: boolean) =>
+      could(typeof who === 'string' ? (rules.ties[who] as Condition) : who, wanted)
+    const granted = this.grants(table, asked).some(
+      ({ to, when }) => to.some((who) => whoCould(who, true)) && (!when || could(when, true)),
+    )
+    const undenied = Object.values(rules.denies).every(({ on, when, except }) => {
+      const bears = on.includes(asked) || (['list', 'get'].includes(asked) && on.includes('read'))
+      return !bears || could(when, false) || except.some((who) => whoCould(who, true))
+    })
+    return granted && undenied && (['list', 'get', 'create'].includes(asked) || this.isOpen(table, 'get'))
+  }
+
+  /** Whether a condition could come out so for some record, by what is known of the caller alone. */
+  private could(condition: Condition, wanted: boolean): boolean {
+    switch (condition.kind) {
+      case 'always':
+        return wanted
+      case 'never':
+        return !wanted
+      case 'all':
+      case 'any': {
+        const each = condition.of.map((part) => this.could(part, wanted))
+        return (condition.kind === 'all') === wanted ? each.every(Boolean) : each.some(Boolean)
+      }
+      case 'not':
+        return this.could(condition.of, !wanted)
+      case 'after':
+        return this.could(condition.of, wanted)
+      case 'signedIn':
+      case 'channel':
+        return this.is(condition, { at: [] }) === wanted
+      case 'role': {
+        const { record, implies } = this.rulebook.caller
+        const has = (this.who.roles ?? []).some((role) =>
+          condition.anyOf.some((wants) => wants === role || (implies[role] ?? []).includes(wants)),
+        )
+        // A role in the caller's own record is looked up each time, for whoever has one.
+        return has ? wanted : !wanted || (record !== undefined && !this.who.anonymous)
+      }
+      case 'unchanged':
+        return wanted
+      case 'may':
+        return wanted ? this.isOpen(condition.table, condition.action) : true
+      case 'some':
+        return this.lacks(condition.from) ? !wanted : !wanted || this.could(condition.where, true)
+      case 'isSet':
+        return this.lacks(condition.operand) ? !wanted : true
+      case 'compare':
+        return this.lacks(condition.left) || this.lacks(condition.right) ? !wanted : true
+    }
+  }
+
+  private lacks(operand: Operand): boolean {
+    if (operand.kind !== 'caller') return false
+    return operand.name === 'roles' ? this.who.anonymous === true : gone((this.who as Row)[operand.name])
+  }
+
+  private rules(table: string): Rules {
+    const none: Rules = {
+      actions: [],
+      ties: {},
+      grants: {},
+      denies: {},
+      stamps: {},
+      checks: { fields: {}, records: {} },
+    }
+    return this.rulebook.tables[table] ?? none
+  }
+
+  private table(table: string) {
+    return this.rulebook.model.tables[table] as Rulebook['model']['tables'][string]
+  }
+}
