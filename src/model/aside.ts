@@ -6,8 +6,13 @@ export interface Aside {
   readonly cause?: unknown
 }
 
-/** Kept beside the error and not in it: whatever writes an error out cannot come upon it. */
-const asides = new WeakMap<object, object>()
+const ASIDES = Symbol.for('pachter asides')
+
+/**
+ * Kept beside the error and not in it: whatever writes an error out cannot come upon it. One place for all, since a
+ * process may have loaded this library more than once.
+ */
+const asides = ((globalThis as { [ASIDES]?: WeakMap<object, object> })[ASIDES] ??= new WeakMap<object, object>())
 
 /** Notes what only a developer may know of an error. */
 export function noteAside<E extends object, A extends object = Aside>(error: E, aside: A): E {

@@ -17,7 +17,8 @@ export interface ModelData {
  * @throws {UnknownNameError} where the model has none
  */
 export function tableOf(model: ModelData, table: string): TableData {
-  const found = Object.hasOwn(model.tables, table) ? model.tables[table] : undefined
+  // A list of one name would do for that name.
+  const found = typeof table === 'string' && Object.hasOwn(model.tables, table) ? model.tables[table] : undefined
   if (!found) throw new UnknownNameError('table', table, Object.keys(model.tables))
   return found
 }
@@ -28,7 +29,7 @@ export function tableOf(model: ModelData, table: string): TableData {
  */
 export function fieldOf(model: ModelData, table: string, field: string): FieldData {
   const { fields } = tableOf(model, table)
-  const found = Object.hasOwn(fields, field) ? fields[field] : undefined
+  const found = typeof field === 'string' && Object.hasOwn(fields, field) ? fields[field] : undefined
   if (!found) throw new UnknownNameError('field', field, Object.keys(fields), table)
   return found
 }

@@ -123,7 +123,8 @@ function askAt(
   }
 }
 
-function assertObject(table: string, option: string, given: unknown): asserts given is object {
+/** @throws {InputError} where options are not an object */
+export function assertObject(table: string, option: string, given: unknown): asserts given is object {
   if (typeof given === 'object' && given !== null && !Array.isArray(given)) return
   throw new InputError(table, { [option]: 'must be an object' })
 }

@@ -1,5 +1,5 @@
 import { whoName } from '../decide/index.js'
-import { inFull, PachterError, readKey } from '../model/index.js'
+import { inFull, PachterError, readKey, tableOf } from '../model/index.js'
 import { type Action, type Caller, grantsFor, rulesOf, specialise, expand, whoCondition } from '../rules/index.js'
 import { planned, ready, type Session } from './session.js'
 import { inquire } from './verdicts.js'
@@ -48,6 +48,11 @@ export function announce(session: Session, call: Call): void {
 
 /** Runs a call and tells what came of it. Where nobody listens, the call is all that happens. */
 export function told<T>(session: Session, call: Call, work: () => Promise<T>): Promise<T> {
+  try {
+    tableOf(session.rulebook.model, call.table)
+  } catch (error) {
+    return Promise.reject(error as Error)
+  }
   if (session.onDecision) return timed(session, call, work)
   warn(session, call)
   const waiting = ready(session)

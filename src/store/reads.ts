@@ -12,7 +12,7 @@ import {
   type RecordRequest,
   type RelatedRequest,
 } from '../sql/index.js'
-import { ask, asInput, type Asked, type Given, type GivenOptions, type OPTIONS } from './ask.js'
+import { ask, asInput, type Asked, assertObject, type Given, type GivenOptions, type OPTIONS } from './ask.js'
 import { type Choice, choose } from './reaches.js'
 import { compilationOf, keySlots, planned, run, type Session, withAnswer } from './session.js'
 
@@ -112,6 +112,7 @@ export function findByKey(
   key: KeyValues,
   options: GivenOptions,
 ): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
+  assertObject(table, 'get', options)
   const given: Given = keySlots(key)
   const plan = getPlan(session, table, options, given)
   if (!plan) return null
@@ -156,9 +157,11 @@ function named(session: Session, table: string, kind: 'list' | 'count', options:
     const asked = askAs(session, table, kind, options, given)
     return { asked, name: `list ${table} ${JSON.stringify(asked)}` }
   }
+  assertObject(table, kind, options)
   for (const option in options) if (option !== 'limit' && option !== 'access') return make()
   const { limit, access } = options
   if (limit !== undefined && !(Number.isSafeInteger(limit) && limit >= 0)) return make()
+  if (access !== undefined && typeof access !== 'boolean') return make()
   if (limit !== undefined) given['$limit'] = limit
   return planned(session, `${kind} ${table}${limit === undefined ? '' : ' limit'}${access ? ' access' : ''}`, make)
 }

@@ -96,6 +96,7 @@ export function prepareChange(
   given: unknown,
 ): Change | Promise<Change> {
   const { rulebook, caller } = session
+  tableOf(rulebook.model, table)
   assertAction(rulesOf(rulebook, table), table, action)
   refuseClosed(session, { rulebook, table, action, caller })
   return withAnswer(problemsFound(session, table, action, given), (found) =>

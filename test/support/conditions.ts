@@ -80,18 +80,15 @@ export function conditionOn(
   const callers: Operand[] = rules
     ? ['id', 'text', 'bigInteger', 'texts', 'roles'].map((name) => ({ kind: 'caller', name }))
     : []
-  const like = (shape: Shape): fc.Arbitrary<Operand> =>
-    fc.oneof(
-      fc
-        .constantFrom(...valuesFor(shape))
-        .map((value): Operand => ({ kind: 'value', shape, value: toPlain(shape, value) })),
-      fc.constantFrom(
-        ...[...own, ...callers].filter(
-          (each) =>
-            kindOf(shapeOf(each)) === kindOf(shape) && (shapeOf(each).item ?? 'text') === (shape.item ?? 'text'),
-        ),
-      ),
+  const like = (shape: Shape): fc.Arbitrary<Operand> => {
+    const alike = [...own, ...callers].filter(
+      (each) => kindOf(shapeOf(each)) === kindOf(shape) && (shapeOf(each).item ?? 'text') === (shape.item ?? 'text'),
     )
+    const values = fc
+      .constantFrom(...valuesFor(shape))
+      .map((value): Operand => ({ kind: 'value', shape, value: toPlain(shape, value) }))
+    return alike.length > 0 ? fc.oneof(values, fc.constantFrom(...alike)) : values
+  }
   const leaf = fc.constantFrom(...own).chain((left): fc.Arbitrary<Condition> => {
     const shape = shapeOf(left)
     const compare = (how: string, right: fc.Arbitrary<Operand>): fc.Arbitrary<Condition> =>

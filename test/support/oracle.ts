@@ -72,6 +72,16 @@ export class Oracle {
     return 'refused' in statuses ? { statuses: this.softened(table, action, statuses.refused) } : statuses
   }
 
+  /** Which grants hold of a try, by their place. */
+  holding(table: string, action: string, key: unknown, values: Row): readonly number[] {
+    const rules = this.rules(table)
+    const row = action === 'create' ? undefined : (this.data[table] ?? []).find((each) => each['id'] === key)
+    const next = { ...row, ...values, ...this.stamps(rules, action) }
+    const scene: Scene = { at: [action === 'create' ? next : row], next }
+    if (!scene.at[0]) return []
+    return this.grants(table, action).flatMap((grant, at) => (this.holds(rules, grant, scene) ? [at] : []))
+  }
+
   /** Whoever has not signed in is sent to do so where that could help; where it could, the rest of the tests say. */
   private softened(table: string, action: string, status: number): readonly number[] {
     const statuses = status === 404 && !this.isOpen(table, action) ? [403] : [status]

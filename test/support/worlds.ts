@@ -63,10 +63,10 @@ const models: fc.Arbitrary<ModelData> = fc
     } as never),
   )
 
-const IDS = [1, 2, 3]
-const TEXT_IDS = ['a', 'A', 'a ']
+export const IDS = [1, 2, 3]
+export const TEXT_IDS = ['a', 'A', 'a ']
 
-const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, unknown>> => {
+export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, unknown>> => {
   const { fields: all } = model.tables[table] as ModelData['tables'][string]
   return fc.record(
     Object.fromEntries(
@@ -79,7 +79,7 @@ const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, 
   )
 }
 
-const dataOf = (model: ModelData): fc.Arbitrary<Data> =>
+export const dataOf = (model: ModelData): fc.Arbitrary<Data> =>
   fc.record(
     Object.fromEntries(
       Object.entries(model.tables).map(([name, { key }]) => [
@@ -198,7 +198,7 @@ function rulesOn(model: ModelData, table: string, told: boolean): fc.Arbitrary<R
   }) as fc.Arbitrary<Rulebook['tables'][string]>
 }
 
-const callers = fc.oneof(
+export const someone = fc.oneof(
   fc.constant(anonymous),
   fc.record(
     {
@@ -234,7 +234,7 @@ const TABLES = ['items', 'boxes']
 const ACTIONS = ['create', 'update', 'update', 'delete', 'settle'] as const
 
 /** A create gives whole records, most of the time; a change some fields, seldom the key. */
-const valuesFrom = (record: Record<string, unknown>, action: (typeof ACTIONS)[number]) => {
+export const valuesFrom = (record: Record<string, unknown>, action: (typeof ACTIONS)[number]) => {
   const names = Object.keys(record)
   const some = fc.subarray(action === 'create' ? names : names.filter((name) => name !== 'id'), { maxLength: 2 })
   const chosen = fc.oneof(
@@ -248,7 +248,7 @@ const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
   fc.tuple(fc.constantFrom(...TABLES), fc.constantFrom(...ACTIONS)).chain(([table, action]) => {
     const isText = fieldOf(model, table, 'id').type === 'text'
     return fc.record({
-      caller: callers,
+      caller: someone,
       table: fc.constant(table),
       action: fc.constant(action),
       key: fc.constantFrom<unknown>(...(isText ? [...TEXT_IDS, 'z'] : [...IDS, 4])),

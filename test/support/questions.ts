@@ -1,0 +1,166 @@
+import fc from 'fast-check'
+import type { Condition, ModelData } from 'pachter'
+import { childrenOf, parentsOf } from 'pachter/model'
+import { conditionOn, built, valuesFor } from './conditions.js'
+import { type Attempt, TEXT_IDS, IDS, recordOf, valuesFrom } from './worlds.js'
+
+/** Something a caller asks or does, as data: what is called, of which table, with what. */
+export interface Question {
+  readonly method: string
+  readonly table: string
+  readonly given: readonly unknown[]
+}
+
+/** Options of a read, with its condition as data. */
+type Options = Readonly<Record<string, unknown>> & {
+  readonly where?: Condition
+  readonly with?: Readonly<Record<string, unknown>>
+}
+
+const ACTIONS = ['update', 'delete', 'settle'] as const
+
+function optionsOn(
+  model: ModelData,
+  table: string,
+  kind: 'list' | 'get' | 'count' | 'related',
+  depth: number,
+): fc.Arbitrary<Options> {
+  const { fields } = model.tables[table] as ModelData['tables'][string]
+  const names = Object.keys(fields)
+  const sortable = names.filter((name) => fields[name]?.type !== 'list')
+  const where = fc.oneof(
+    { weight: 4, arbitrary: conditionOn(model, [table], 1, true, false) },
+    {
+      weight: 1,
+      arbitrary: fc.constantFrom(...ACTIONS).map((action): Condition => ({ kind: 'may', level: 0, table, action })),
+    },
+  )
+  const orderBy = fc.array(
+    fc.tuple(fc.constantFrom(...sortable), fc.boolean()).map(([name, down]) => (down ? `${name} descending` : name)),
+    { maxLength: 2 },
+  )
+  const steps = [...parentsOf(model, table), ...childrenOf(model, table)]
+  const related =
+    depth === 0
+      ? fc.constant({})
+      : fc.record(
+          Object.fromEntries(
+            steps.map((step) => [
+              step.name,
+              fc.oneof(fc.constant(true), optionsOn(model, step.table, 'related', depth - 1)),
+            ]),
+          ),
+          { requiredKeys: [] },
+        )
+  const access = ['items', 'boxes'].includes(table) ? fc.boolean() : fc.constant(false)
+  const what = { fields: fc.subarray(names), access, with: related }
+  const which = { where, orderBy, limit: fc.integer({ min: 0, max: 3 }) }
+  const after = fc.record(
+    Object.fromEntries(
+      sortable.map((name) => [name, fc.oneof(fc.constant(null), fc.constantFrom(...poolOf(model, table, name)))]),
+    ),
+  )
+  const all = {
+    get: what,
+    count: { where },
+    related: { ...what, ...which },
+    list: {
+      ...what,
+      ...which,
+      offset: fc.integer({ min: 0, max: 2 }),
+      after,
+      form: fc.constantFrom('walk', 'scan', 'gather'),
+    },
+  }
+  return fc.record(all[kind] as Record<string, fc.Arbitrary<unknown>>, { requiredKeys: [] }) as fc.Arbitrary<Options>
+}
+
+const poolOf = (model: ModelData, table: string, name: string): readonly unknown[] => {
+  const field = model.tables[table]?.fields[name]
+  if (!field) return []
+  return field.key || field.references ? (field.type === 'text' ? TEXT_IDS : IDS) : valuesFor(field)
+}
+
+/** The same options as an application gives them: conditions as functions of a row. */
+export function asGiven(options: object): object {
+  const { where, with: related, ...rest } = options as Options
+  return {
+    ...rest,
+    ...(where && { where: (row: never) => built(where, [row]) }),
+    ...(related && {
+      with: Object.fromEntries(
+        Object.entries(related).map(([name, each]) => [name, each === true ? true : asGiven(each as object)]),
+      ),
+    }),
+  }
+}
+
+const keysOf = (model: ModelData, table: string): readonly unknown[] =>
+  model.tables[table]?.fields['id']?.type === 'text' ? [...TEXT_IDS, 'z'] : [...IDS, 4]
+
+/** Anything that can be asked or done. */
+export function questionOn(model: ModelData): fc.Arbitrary<Question> {
+  return fc.constantFrom('items', 'boxes', 'people').chain((table) => {
+    const key = fc.constantFrom(...keysOf(model, table))
+    const keys = fc.array(key, { minLength: 1, maxLength: 3 })
+    const record = recordOf(model, table)
+    const some = record.chain((each) => valuesFrom(each, 'update'))
+    const whole = fc
+      .tuple(
+        record.chain((each) => valuesFrom(each, 'create')),
+        key,
+      )
+      .map(([each, id]) => ({ ...each, id }))
+    const partly = fc.record({ partly: fc.boolean() })
+    const asked = (method: string, ...given: fc.Arbitrary<unknown>[]) =>
+      fc.tuple(...given).map((drawn): Question => ({ method, table, given: drawn }))
+    return fc.oneof(
+      { weight: 6, arbitrary: asked('list', optionsOn(model, table, 'list', 2)) },
+      { weight: 2, arbitrary: asked('get', key, optionsOn(model, table, 'get', 1)) },
+      { weight: 1, arbitrary: asked('count', optionsOn(model, table, 'count', 0)) },
+      { weight: 1, arbitrary: asked('exists', optionsOn(model, table, 'count', 0)) },
+      { weight: 1, arbitrary: asked('stream', fc.record({ batch: fc.constantFrom(1, 2) })) },
+      { weight: 1, arbitrary: asked('view') },
+      { weight: 1, arbitrary: asked('filter', fc.constantFrom('read', 'get')) },
+      { weight: 2, arbitrary: asked('create', whole) },
+      { weight: 3, arbitrary: asked('update', key, some) },
+      { weight: 2, arbitrary: asked('delete', key) },
+      { weight: 2, arbitrary: asked('act', fc.constant('settle'), key, some) },
+      { weight: 2, arbitrary: asked('upsert', whole) },
+      { weight: 1, arbitrary: asked('createMany', fc.array(whole, { maxLength: 2 }), partly) },
+      { weight: 1, arbitrary: asked('updateMany', keys, some, partly) },
+      { weight: 1, arbitrary: asked('deleteMany', keys, partly) },
+    )
+  })
+}
+
+/** What each write of a question comes to, one by one, for an oracle. */
+export function attemptsIn({ method, given }: Question): readonly Pick<Attempt, 'action' | 'key' | 'values'>[] {
+  const [first, second, third] = given as [never, never, never]
+  const none = {}
+  const create = (values: Record<string, unknown>) => ({ action: 'create', key: undefined, values }) as const
+  const update = (key: unknown, values: Record<string, unknown>) => ({ action: 'update', key, values }) as const
+  const remove = (key: unknown) => ({ action: 'delete', key, values: none }) as const
+  switch (method) {
+    case 'create':
+      return [create(first)]
+    case 'update':
+      return [update(first, second)]
+    case 'delete':
+      return [remove(first)]
+    case 'act':
+      return [{ action: 'settle', key: second, values: third }]
+    case 'upsert': {
+      const { id, ...values } = first as Record<string, unknown>
+      return [create(first), update(id, values)]
+    }
+    case 'createMany':
+      return (first as Record<string, unknown>[]).map(create)
+    case 'updateMany':
+      return (first as unknown[]).map((key) => update(key, second))
+    case 'deleteMany':
+      return (first as unknown[]).map(remove)
+    default:
+      return []
+  }
+}
