@@ -120,7 +120,7 @@ function together(parts: readonly Trace[]): Trace {
 function eitherOf(parts: readonly Trace[]): Trace {
   const holding = parts.find(({ holds }) => holds)
   if (holding) return holding
-  const lacking = Math.min(...parts.map((part) => part.lacking))
+  const lacking = parts.reduce((least, { lacking: each }) => Math.min(least, each), Infinity)
   return { holds: false, lacking, evidence: evidenceOf(parts.filter((part) => part.lacking === lacking)) }
 }
 

@@ -16,7 +16,7 @@ export function drawTable(
   rows: readonly (readonly string[])[],
   width = terminalWidth(),
 ): string {
-  const natural = head.map((title, at) => Math.max(...[title, ...rows.map((row) => row[at] ?? '')].map(widest)) + 2)
+  const natural = head.map((title, at) => most([title, ...rows.map((row) => row[at] ?? '')].map(widest)) + 2)
   const table = new Table({
     head: head.map((title) => chalk.bold(title)),
     chars: PLAIN,
@@ -24,12 +24,12 @@ export function drawTable(
     colWidths: fit(natural, head, width),
     wordWrap: true,
   })
-  table.push(...rows.map((row) => [...row]))
+  for (const row of rows) table.push([...row])
   const [first = '', ...lines] = table
     .toString()
     .split('\n')
     .map((line) => line.trimEnd())
-  const rule = '─'.repeat(Math.max(...[first, ...lines].map(widest)))
+  const rule = '─'.repeat(most([first, ...lines].map(widest)))
   return [first, chalk.dim(rule), ...lines].join('\n')
 }
 
@@ -46,8 +46,10 @@ export const terminalWidth = (): number => process.stdout.columns || 140
 // eslint-disable-next-line no-control-regex
 const ANSI = /\u001b\[\d+m/g
 
-const widest = (text: string): number =>
-  Math.max(...text.split('\n').map((line) => [...line.replaceAll(ANSI, '')].length))
+const widest = (text: string): number => most(text.split('\n').map((line) => [...line.replaceAll(ANSI, '')].length))
+
+/** The largest of however many numbers. */
+const most = (numbers: readonly number[]): number => numbers.reduce((found, each) => Math.max(found, each), 0)
 
 /** Takes width away from the widest columns until all fit, as far as their titles leave any. */
 function fit(natural: readonly number[], head: readonly string[], width: number): number[] {

@@ -90,7 +90,8 @@ export function questionsFor(inquiries: readonly Inquiry[], more: readonly Quest
     for (const [id, condition, outcome = always] of ask(inquiry)) {
       if (questions.has(id)) continue
       const whole = expand(rulebook, condition)
-      const fit = unfit.length === 0 ? whole : supposing(whole, (field) => unfit.includes(field), outcome)
+      const of = inquiry.action === 'create' ? 'record' : 'change'
+      const fit = unfit.length === 0 ? whole : supposing(whole, (field) => unfit.includes(field), outcome, of)
       questions.set(id, { id, condition: specialise(fit, caller) })
     }
   }

@@ -74,23 +74,28 @@ function whoeverHas(rulebook: Rulebook, table: string, fields: readonly string[]
 }
 
 /**
- * A condition without what hangs on certain fields of the record it is about: each such part, be it said or denied, is
- * taken to come out in one way.
+ * A condition without what hangs on certain fields: each such part, be it said or denied, is taken to come out in one way.
  *
  * @param condition expanded
+ * @param of whether the fields are unknown of the record it is about, or only of how a change makes that
  */
-export function supposing(condition: Condition, isUnknown: (field: string) => boolean, outcome: Condition): Condition {
-  const hangs = (part: Condition) =>
-    contains(
-      part,
-      (each) =>
-        (each.kind === 'unchanged' && isUnknown(each.field)) ||
-        operandsOf(each).some(
-          (operand) =>
-            (operand.kind === 'field' && operand.level === 0 && isUnknown(operand.name)) ||
-            (operand.kind === 'old' && isUnknown(operand.name)),
-        ),
+export function supposing(
+  condition: Condition,
+  isUnknown: (field: string) => boolean,
+  outcome: Condition,
+  of: 'record' | 'change' = 'record',
+): Condition {
+  const asksOf = (part: Condition): boolean =>
+    contains(part, (each) =>
+      operandsOf(each).some(
+        (operand) =>
+          (operand.kind === 'field' && operand.level === 0 && isUnknown(operand.name)) ||
+          (of === 'record' && operand.kind === 'old' && isUnknown(operand.name)),
+      ),
     )
+  const hangs = (part: Condition): boolean =>
+    contains(part, (each) => each.kind === 'unchanged' && isUnknown(each.field)) ||
+    (of === 'record' ? asksOf(part) : contains(part, (each) => each.kind === 'after' && asksOf(each.of)))
   const replaced = (part: Condition): Condition => {
     if (part.kind === 'all' || part.kind === 'any') return { ...part, of: part.of.map(replaced) }
     return hangs(part) ? outcome : part

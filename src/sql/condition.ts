@@ -208,7 +208,8 @@ export function typedColumn(compilation: Compilation, { table, column }: Scope, 
   const shape = fieldOf(compilation.rulebook.model, table, name)
   const bare = column(name)
   const { exact } = compilation.dialect
-  if (!exact || isSlot(bare) || !hasTrait(compilation, table, name, 'loose')) return { text: bare, shape }
+  const isText = ['text', 'choice'].includes(shape.type === 'list' ? (shape.item ?? 'text') : shape.type)
+  if (!exact || !isText || isSlot(bare) || !hasTrait(compilation, table, name, 'loose')) return { text: bare, shape }
   return { text: exact(bare), shape, bare }
 }
 

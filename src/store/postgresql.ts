@@ -37,7 +37,7 @@ export interface PostgresqlOptions {
  * const store = postgresqlStore(new pg.Pool({ connectionString: process.env.DATABASE_URL }))
  */
 export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions = {}): Store {
-  const names = new Names(options.prepare)
+  const names = new Names(pool, options.prepare)
   const direct = connection(pool, names)
   return {
     dialect: postgresql,
@@ -56,11 +56,22 @@ function connection(client: Queryable, names: Names): Connection {
     query: async (text, values) => {
       // What stands around a transaction needs no preparing.
       const name = values.length > 0 ? names.of(text) : undefined
-      const { rows } = await client.query({ text, values, ...(name !== undefined && { name }) })
+      const query = { text, values, ...(name !== undefined && { name }) }
+      const { rows } = await client.query(query).catch((error: unknown) => {
+        // In a transaction, nothing can be asked any more.
+        if (name === undefined || !isStale(error)) throw error
+        names.forget(text)
+        if (client !== names.pool) throw error
+        return client.query({ text, values })
+      })
       return { rows: rows as DriverRow[], touched: rows.length }
     },
   }
 }
+
+/** Whether what was prepared is not there any more, or does not fit a table that was changed since. Nothing was run. */
+const isStale = (error: unknown): boolean =>
+  ['0A000', '26000', '42P05'].includes(String((error as { code?: unknown }).code))
 
 /** How many statements are prepared; a connection keeps them until it ends. */
 const PREPARED = 200
@@ -70,11 +81,19 @@ const PREPARED = 200
  * means to everybody.
  */
 class Names {
-  readonly #names = new Map<string, string>()
+  readonly #names = new Map<string, string | undefined>()
   #prepares: boolean | undefined
 
-  constructor(prepare: boolean | undefined) {
+  constructor(
+    readonly pool: Queryable,
+    prepare: boolean | undefined,
+  ) {
     this.#prepares = prepare
+  }
+
+  /** From now on, this statement is not prepared. */
+  forget(text: string): void {
+    this.#names.set(text, undefined)
   }
 
   get areDecided(): boolean {
@@ -93,8 +112,8 @@ class Names {
   }
 
   of(text: string): string | undefined {
-    const known = this.#names.get(text)
-    if (!this.#prepares || known !== undefined || this.#names.size >= PREPARED) return known
+    if (!this.#prepares) return undefined
+    if (this.#names.has(text) || this.#names.size >= PREPARED) return this.#names.get(text)
     const name = `pachter_${createHash('sha256').update(text).digest('base64url')}`
     this.#names.set(text, name)
     return name

@@ -85,7 +85,7 @@ export async function startMariadb(): Promise<Server> {
 }
 
 /** An empty folder that belongs to whoever runs the server: database servers refuse to run as root. */
-function dataFolder(account: string): { folder: string; user: string | undefined } {
+export function dataFolder(account: string): { folder: string; user: string | undefined } {
   const folder = join(mkdtempSync(join(tmpdir(), 'pachter-')), 'server')
   mkdirSync(folder)
   if (!isRoot) return { folder, user: undefined }
@@ -94,7 +94,7 @@ function dataFolder(account: string): { folder: string; user: string | undefined
   return { folder, user: account }
 }
 
-const command = (user: string | undefined, program: string, args: readonly string[]): [string, string[]] =>
+export const command = (user: string | undefined, program: string, args: readonly string[]): [string, string[]] =>
   user === undefined ? [program, [...args]] : ['runuser', ['-u', user, '--', program, ...args]]
 
 function asUser(user: string | undefined, program: string, args: readonly string[]): void {
@@ -105,7 +105,7 @@ function startAs(user: string | undefined, program: string, args: readonly strin
   return spawn(...command(user, program, args), { stdio: 'ignore', cwd: tmpdir() })
 }
 
-async function freePort(): Promise<number> {
+export async function freePort(): Promise<number> {
   const server = createServer()
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   const address = server.address()
@@ -114,7 +114,7 @@ async function freePort(): Promise<number> {
 }
 
 /** Waits until the server can be reached, 30 seconds at most. */
-async function ready(server: ChildProcess, folder: string, port: number, url: string): Promise<Server> {
+export async function ready(server: ChildProcess, folder: string, port: number, url: string): Promise<Server> {
   const ended = new Promise<void>((resolve) => server.once('exit', () => resolve()))
   const stop = async () => {
     server.kill('SIGTERM')

@@ -66,20 +66,22 @@ export async function differences(
   const missing = (keys: Iterable<string>) =>
     [...keys].filter((key) => !actual.has(key)).map((key): Difference => missingFrom(about, key, look))
   const amount = (text: string): Difference[] => [{ how: 'amount', text: `${text}, but it is ${size}` }]
-  const found: Difference[] = []
+  // In pieces: as many arguments as there may be records are more than a call takes.
+  const found: (readonly Difference[])[] = []
   if (refused !== undefined && look.refused?.status !== refused) {
     const instead = look.refused ? `refused with ${look.refused.status}` : `open, with ${size} seen`
-    found.push({ how: 'refused', text: `the table should be refused with ${refused}, but it is ${instead}` })
+    found.push([{ how: 'refused', text: `the table should be refused with ${refused}, but it is ${instead}` }])
   }
   if (typeof exactly === 'object') {
-    found.push(...unexpected([...actual].filter((key) => !exactly.includes(key))), ...missing(exactly))
+    const wanted = new Set(exactly)
+    found.push(unexpected([...actual].filter((key) => !wanted.has(key))), missing(exactly))
   } else if (exactly === 'all') {
-    found.push(...missing(about.what === 'sees' ? await all() : look.records.keys()))
-  } else if (exactly !== undefined && size !== exactly) found.push(...amount(`it should be ${exactly}`))
-  if (typeof atLeast === 'object') found.push(...missing(atLeast))
-  else if (atLeast !== undefined && size < atLeast) found.push(...amount(`it should be at least ${atLeast}`))
-  found.push(...unexpected(noneOf.filter((key) => actual.has(key))))
-  return found
+    found.push(missing(about.what === 'sees' ? await all() : look.records.keys()))
+  } else if (exactly !== undefined && size !== exactly) found.push(amount(`it should be ${exactly}`))
+  if (typeof atLeast === 'object') found.push(missing(atLeast))
+  else if (atLeast !== undefined && size < atLeast) found.push(amount(`it should be at least ${atLeast}`))
+  found.push(unexpected(noneOf.filter((key) => actual.has(key))))
+  return found.flat()
 }
 
 const UNEXPECTED: Readonly<Record<Aspect['what'], (name: string) => string>> = {
