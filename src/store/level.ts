@@ -27,6 +27,8 @@ export class Level implements Connection {
 
   /** Runs work in the transaction that a connection has begun. */
   static whole<T>(connection: Connection, dialect: Dialect, work: (level: Level) => Promise<T>): Promise<T> {
+    // What a store inside a transaction begins is a part of that already.
+    if (connection instanceof Level) return work(connection)
     return new Level(connection, dialect, undefined, 0).#through(work)
   }
 

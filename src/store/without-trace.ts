@@ -48,7 +48,11 @@ const TAKE_BACK = new Error('Everything is taken back.')
 /** A store inside a transaction: its own transactions are parts of that one. */
 const storeInside = ({ dialect }: Store, level: Level): Store => ({
   dialect,
-  query: (text, values) => level.query(text, values),
+  // A write on its own is a part of its own: where the database refuses it, the rest goes on.
+  query: (text, values) =>
+    dialect.failsWhole && !text.startsWith('SELECT')
+      ? level.part((part) => part.query(text, values))
+      : level.query(text, values),
   transaction: (work) => level.part(work),
 })
 

@@ -4,7 +4,7 @@ import mysql from 'mysql2/promise'
 import pg from 'pg'
 import type { Data, ModelData } from 'pachter'
 import { createTables, insertRecord, resumeNumbers } from 'pachter/sql'
-import type { Store } from 'pachter/store'
+import { type Store, withoutTrace } from 'pachter/store'
 import { mariadbStore } from 'pachter/store/mariadb'
 import { pgliteStore } from 'pachter/store/pglite'
 import { postgresqlStore } from 'pachter/store/postgresql'
@@ -98,17 +98,4 @@ export async function load({ store }: Engine, model: ModelData, data: Data): Pro
 }
 
 /** Runs something against a store and takes back whatever it wrote. */
-export async function undone<T>(store: Store, work: (store: Store) => Promise<T>): Promise<T> {
-  const outcome: { value?: T } = {}
-  const takenBack = new Error('taken back')
-  await store
-    .transaction(async (connection) => {
-      // A transaction inside goes on in the one around it.
-      outcome.value = await work({ ...store, ...connection, transaction: (inner) => inner(connection) })
-      throw takenBack
-    })
-    .catch((error: unknown) => {
-      if (error !== takenBack) throw error
-    })
-  return outcome.value as T
-}
+export const undone = <T>(store: Store, work: (store: Store) => Promise<T>): Promise<T> => withoutTrace(store, [], work)
