@@ -18,8 +18,8 @@ import { asGiven, attemptsIn, type Question, questionOn } from './support/questi
 import { NOW, recordOf, someone, type World, worlds } from './support/worlds.js'
 
 /** How many pairs of databases are drawn, and how many questions are asked of each. */
-const PAIRS = Number(process.env['PACHTER_PAIRS'] ?? 40)
-const QUESTIONS = 30
+const PAIRS = Number(process.env['PACHTER_PAIRS'] ?? 16)
+const QUESTIONS = Number(process.env['PACHTER_QUESTIONS'] ?? 40)
 
 const { PACHTER_SEED = process.env['CI'] ? '20261125' : undefined } = process.env
 
@@ -143,12 +143,38 @@ async function answered(work: () => unknown): Promise<unknown> {
 
 const READS = ['list', 'get', 'count', 'exists', 'stream', 'view', 'filter']
 
-async function ask({ world, who }: Pair, { store }: Engine, { method, table, given }: Question): Promise<unknown> {
-  const as = (inside: Store) =>
-    createGuard({ rules: world.rulebook as Rules<never, never>, store: inside, clock: () => NOW }).as(
-      who as never,
-    ) as unknown as AnyStore
-  const scoped = as(store)
+/** An engine as one caller of a pair may use it, for both databases: what was compiled serves again. */
+function opened({ world, who }: Pair, { store }: Engine) {
+  let current = store
+  const switched: Store = {
+    dialect: store.dialect,
+    query: (statement, values) => current.query(statement, values),
+    transaction: (work) => current.transaction(work),
+  }
+  const shared = { rules: world.rulebook as Rules<never, never>, store: switched }
+  return {
+    store,
+    scoped: createGuard({ ...shared, clock: () => NOW }).as(who as never) as unknown as AnyStore,
+    everything: createGuard({ ...shared, onDecision: () => undefined }).as(
+      trusted('what is there'),
+    ) as unknown as AnyStore,
+    undone: <T>(work: () => Promise<T>): Promise<T> =>
+      undone(store, async (inside) => {
+        current = inside
+        try {
+          return await work()
+        } finally {
+          current = store
+        }
+      }),
+  }
+}
+
+async function ask(
+  { world, who }: Pair,
+  { store, scoped, everything, undone: takenBack }: ReturnType<typeof opened>,
+  { method, table, given }: Question,
+): Promise<unknown> {
   const q = store.dialect.identifier
   if (method === 'view' || method === 'filter') {
     return answered(async () => {
@@ -172,22 +198,15 @@ async function ask({ world, who }: Pair, { store }: Engine, { method, table, giv
     const options = given.map((each) => (typeof each === 'object' && each !== null ? asGiven(each) : each))
     return answered(() => scoped[method]?.(table, ...options))
   }
-  return undone(store, async (inside) => {
-    const writes = as(inside)
+  return takenBack(async () => {
     const args = method === 'act' ? [given[0], table, ...given.slice(1)] : [table, ...given]
-    const said = await answered(() => writes[method]?.(...args))
+    const said = await answered(() => scoped[method]?.(...args))
     // What a write leaves behind is an answer, too.
-    const left = await Promise.all(
-      ['items', 'boxes'].map((each) => answered(() => writes['list']?.(each, { access: true }))),
-    )
-    const all = createGuard({
-      rules: world.rulebook as Rules<never, never>,
-      store: inside,
-      onDecision: () => undefined,
-    })
-    const everything = all.as(trusted('what is there')) as unknown as AnyStore
-    const tables = await Promise.all(TABLES.map(async (each) => [each, await everything['list']?.(each)] as const))
-    return { said, left, view: viewOf(world, Object.fromEntries(tables) as Data, who) }
+    const left: unknown[] = []
+    for (const each of ['items', 'boxes']) left.push(await answered(() => scoped['list']?.(each, { access: true })))
+    const tables: Record<string, unknown> = {}
+    for (const each of TABLES) tables[each] = await everything['list']?.(each)
+    return { said, left, view: viewOf(world, tables as Data, who) }
   })
 }
 
@@ -212,10 +231,11 @@ describe('what is hidden', () => {
         const { model } = pair.world.rulebook
         for (const engine of engines) {
           const answers: unknown[][] = []
+          const asked = opened(pair, engine)
           for (const data of [pair.world.data, other]) {
             await load(engine, model, data)
             const said: unknown[] = []
-            for (const question of questions) said.push(await ask(pair, engine, question))
+            for (const question of questions) said.push(await ask(pair, asked, question))
             answers.push(said)
           }
           const [here, there] = answers as [unknown[], unknown[]]

@@ -19,6 +19,12 @@ export class Columns {
     return known
   }
 
+  /** Lets a store know what another knows of the same database. */
+  static share<S extends Store>(store: S, other: Store): S {
+    Columns.#known.set(store, Columns.of(other))
+    return store
+  }
+
   /** The traits; where they are not known yet, of every column all: what is exact in any case. */
   get traits(): Traits {
     return this.#traits ?? ANY

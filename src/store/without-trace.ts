@@ -1,4 +1,5 @@
 import { PachterError } from '../model/index.js'
+import { Columns } from './columns.js'
 import { Level } from './level.js'
 import type { Store } from './store.js'
 
@@ -46,15 +47,19 @@ export async function withoutTrace<T>(
 const TAKE_BACK = new Error('Everything is taken back.')
 
 /** A store inside a transaction: its own transactions are parts of that one. */
-const storeInside = ({ dialect }: Store, level: Level): Store => ({
-  dialect,
-  // A write on its own is a part of its own: where the database refuses it, the rest goes on.
-  query: (text, values) =>
-    dialect.failsWhole && !text.startsWith('SELECT')
-      ? level.part((part) => part.query(text, values))
-      : level.query(text, values),
-  transaction: (work) => level.part(work),
-})
+function storeInside(store: Store, level: Level): Store {
+  const { dialect } = store
+  const inside: Store = {
+    dialect,
+    // A write on its own is a part of its own: where the database refuses it, the rest goes on.
+    query: (text, values) =>
+      dialect.failsWhole && !text.startsWith('SELECT')
+        ? level.part((part) => part.query(text, values))
+        : level.query(text, values),
+    transaction: (work) => level.part(work),
+  }
+  return Columns.share(inside, store)
+}
 
 async function assertTakenBack(store: Store, tables: readonly string[]): Promise<void> {
   const { lasting } = store.dialect

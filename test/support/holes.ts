@@ -2,6 +2,7 @@ import mysql from 'mysql2/promise'
 import type { Data, ModelData } from 'pachter'
 import type { Store } from 'pachter/store'
 import { mariadbStore } from 'pachter/store/mariadb'
+import { data, model } from './allotted.js'
 import { type Engine, load, openEngines } from './engines.js'
 
 /** A database with some records in it. */
@@ -69,3 +70,7 @@ function opened({ name, store: engine, url = '' }: Engine): Opened {
 
 /** A pool of its own, for requests at the same time. */
 export const mysqlPool = (uri: string): Store => mariadbStore(mysql.createPool({ uri, connectionLimit: 4 }) as never)
+
+/** Runs a test on every engine, or on some, with the records of all these tests. */
+export const each = (title: string, work: (opened: Opened) => Promise<unknown>, only?: readonly string[]) =>
+  it(title, () => onEach(model, data, work, only))

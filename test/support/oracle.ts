@@ -1,6 +1,7 @@
 // The rules of docs/rules.md read a second time, in the plainest way: loops over arrays, nothing worked out beforehand,
 // and no code shared with the library but the types of its data. What memory and every database answer is held to this.
 import type { Condition, Data, Operand, Rulebook } from 'pachter'
+import { compare, gone, same } from './oracle-values.js'
 
 type Row = Readonly<Record<string, unknown>>
 type Rules = Rulebook['tables'][string]
@@ -30,20 +31,6 @@ interface Scene {
   readonly sent?: Row
   /** Fields that are hidden and sent: whether they stay as they are, nobody learns. */
   readonly untold?: readonly string[]
-}
-
-const gone = (value: unknown): boolean => value === null || value === undefined
-
-function same(left: unknown, right: unknown): boolean {
-  if (left instanceof Date && right instanceof Date) return left.getTime() === right.getTime()
-  if (Array.isArray(left) && Array.isArray(right)) return JSON.stringify(left) === JSON.stringify(right)
-  return left === right
-}
-
-/** A value as something that `<` orders; the only texts with an order are decimals. */
-const order = (value: unknown): number | bigint => {
-  if (value instanceof Date) return value.getTime()
-  return typeof value === 'string' ? BigInt(value.replace('.', '')) : (value as number | bigint)
 }
 
 export class Oracle {
@@ -210,7 +197,7 @@ export class Oracle {
       case 'isSet':
         return !gone(this.value(condition.operand, scene))
       case 'compare':
-        return this.compare(condition.how, this.value(condition.left, scene), this.value(condition.right, scene))
+        return compare(condition.how, this.value(condition.left, scene), this.value(condition.right, scene))
       case 'some': {
         const from = this.value(condition.from, scene)
         for (const row of this.data[condition.table] ?? []) {
@@ -231,21 +218,6 @@ export class Oracle {
         return same(before?.[condition.field] ?? null, after?.[condition.field] ?? null)
       }
     }
-  }
-
-  private compare(how: string, left: unknown, right: unknown): boolean {
-    if (gone(left) || gone(right)) return false
-    const list = right as readonly unknown[]
-    if (how === 'is') return same(left, right)
-    if (how === 'below') return order(left) < order(right)
-    if (how === 'atMost') return order(left) <= order(right)
-    if (how === 'above') return order(left) > order(right)
-    if (how === 'atLeast') return order(left) >= order(right)
-    if (how === 'startsWith') return (left as string).slice(0, (right as string).length) === right
-    if (how === 'in') return list.some((item) => same(item, left))
-    if (how === 'overlaps') return list.some((item) => (left as readonly unknown[]).some((own) => same(own, item)))
-    if (how === 'includesAll') return list.every((item) => (left as readonly unknown[]).some((own) => same(own, item)))
-    throw new Error(`The oracle knows no comparison ${how}.`)
   }
 
   private value(operand: Operand, scene: Scene): unknown {

@@ -1,0 +1,33 @@
+// How the oracle compares values: see oracle.ts.
+
+/** Whether a value is missing. */
+export const gone = (value: unknown): boolean => value === null || value === undefined
+
+/** Whether two values are equal. */
+export function same(left: unknown, right: unknown): boolean {
+  if (left instanceof Date && right instanceof Date) return left.getTime() === right.getTime()
+  if (Array.isArray(left) && Array.isArray(right)) return JSON.stringify(left) === JSON.stringify(right)
+  return left === right
+}
+
+/** A value as something that `<` orders; the only texts with an order are decimals. */
+const order = (value: unknown): number | bigint => {
+  if (value instanceof Date) return value.getTime()
+  return typeof value === 'string' ? BigInt(value.replace('.', '')) : (value as number | bigint)
+}
+
+/** Whether a comparison of two values holds. */
+export function compare(how: string, left: unknown, right: unknown): boolean {
+  if (gone(left) || gone(right)) return false
+  const list = right as readonly unknown[]
+  if (how === 'is') return same(left, right)
+  if (how === 'below') return order(left) < order(right)
+  if (how === 'atMost') return order(left) <= order(right)
+  if (how === 'above') return order(left) > order(right)
+  if (how === 'atLeast') return order(left) >= order(right)
+  if (how === 'startsWith') return (left as string).slice(0, (right as string).length) === right
+  if (how === 'in') return list.some((item) => same(item, left))
+  if (how === 'overlaps') return list.some((item) => (left as readonly unknown[]).some((own) => same(own, item)))
+  if (how === 'includesAll') return list.every((item) => (left as readonly unknown[]).some((own) => same(own, item)))
+  throw new Error(`The oracle knows no comparison ${how}.`)
+}
