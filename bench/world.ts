@@ -22,7 +22,9 @@ export const rules = defineRules(model, defineCaller({ id: integer() }, { roles:
         update: [{ to: 'author', fields: ['title', 'body', 'audience'] }],
         delete: ['author', role('warden')],
       })
-      .stamps({ create: { authorId: caller.id, createdAt: now }, update: { updatedAt: now } }),
+      .stamps({ create: { authorId: caller.id, createdAt: now }, update: { updatedAt: now } })
+      // Nobody sees plots here.
+      .conflicts('told'),
 })
 
 /** Members who reach about so many of a million entries, through all three ties. */

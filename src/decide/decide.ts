@@ -4,6 +4,7 @@ import {
   assertAction,
   checkCaller,
   permission,
+  possibility,
   type Rulebook,
   rulesOf,
   specialise,
@@ -83,7 +84,7 @@ export function predicate(
 
 /** Whether no record at all could be open to this caller for this action. */
 export function isClosed({ rulebook, table, action, caller }: Inquiry): boolean {
-  return specialise(permission(rulebook, table, action), caller).kind === 'never'
+  return specialise(possibility(rulebook, table, action), caller).kind === 'never'
 }
 
 /** Answers questions about a record from memory. A question nobody asked has the answer no. */

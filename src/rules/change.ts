@@ -1,6 +1,7 @@
 import {
   after,
   allOf,
+  always,
   anyOf,
   type Condition,
   contains,
@@ -9,10 +10,11 @@ import {
   operandsOf,
   unchanged,
 } from '../condition/index.js'
-import { discretions } from './discretion.js'
-import { expand, holds, isFixed, permitted, recordChecks, seesField, withoutChange } from './permission.js'
+import { discretions, supposing } from './discretion.js'
+import { expand, holds, isFixed, permission, permitted, recordChecks, seesField, withoutChange } from './permission.js'
 import {
   type Action,
+  changesRecord,
   covers,
   type Grant,
   grantsFor,
@@ -114,4 +116,14 @@ export function fair(rulebook: Rulebook, table: string, condition: Condition, fi
 /** When a grant holds of a record before and after an update. */
 function staysHeld(rules: TableRules, grant: Grant): Condition {
   return allOf(holds(rules, grant), after(grant.after ?? holds(rules, grant)))
+}
+
+/**
+ * When a caller may do this to a record, if only the change is right: the {@link permission}, but for what it asks about
+ * a change, which is taken to come out in favour of the caller.
+ */
+export function possibility(rulebook: Rulebook, table: string, action: Action): Condition {
+  if (!changesRecord(rulesOf(rulebook, table), action)) return permission(rulebook, table, action)
+  const whole = expand(rulebook, permitted(rulebook, table, action), [`${table} ${action}`])
+  return supposing(whole, () => true, always, 'change')
 }

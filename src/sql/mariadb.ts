@@ -132,7 +132,7 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
       case 'boolean':
         return (value) => Number(value) === 1
       case 'timestamp':
-        return (value) => new Date(`${(value as string).slice(0, 23).replace(' ', 'T')}Z`)
+        return (value) => new Date(`${(value as string).replace(' ', 'T')}Z`)
       case 'list':
         return (value) => JSON.parse(value as string) as Value
       default:

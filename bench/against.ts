@@ -1,0 +1,113 @@
+// The code as it is against an earlier build of it, task by task, taking turns on the same data.
+//   PACHTER_BEFORE=<folder of the earlier build's dist> tsx bench/against.ts
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join, resolve } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import Database from 'better-sqlite3'
+import mysql from 'mysql2/promise'
+import pg from 'pg'
+import { startMariadb, startPostgresql } from '../test/support/servers.js'
+import { takeTurns } from './measure.js'
+import { generate, REACHES, rules } from './world.js'
+
+const entries = Number(process.env['PACHTER_ENTRIES'] ?? 100_000)
+const builds = {
+  before: resolve(process.env['PACHTER_BEFORE'] ?? '.'),
+  now: resolve('dist'),
+}
+
+type Build = Record<string, (...given: unknown[]) => never>
+const load = (build: string, file: string) => import(pathToFileURL(join(build, file)).href) as Promise<Build>
+
+/** For each engine, what each build opens on the same data. */
+const engines: Readonly<Record<string, () => Promise<{ open(build: string): Promise<unknown>; close(): unknown }>>> = {
+  SQLite: async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'pachter-against-'))
+    const file = join(folder, 'korenveld.db')
+    const databases: Database.Database[] = []
+    return {
+      open: async (build) => {
+        const database = new Database(file)
+        for (const pragma of ['journal_mode = WAL', 'synchronous = NORMAL']) database.pragma(pragma)
+        databases.push(database)
+        return (await load(build, 'store/sqlite.js'))['sqliteStore']?.(database)
+      },
+      close: () => (databases.forEach((each) => each.close()), rmSync(folder, { recursive: true })),
+    }
+  },
+  PostgreSQL: async () => {
+    const server = await startPostgresql()
+    const pools: pg.Pool[] = []
+    return {
+      open: async (build) => {
+        const pool = new pg.Pool({ connectionString: server.url, max: 1 })
+        pools.push(pool)
+        return (await load(build, 'store/postgresql.js'))['postgresqlStore']?.(pool)
+      },
+      close: async () => (await Promise.all(pools.map((each) => each.end())), server.stop()),
+    }
+  },
+  MariaDB: async () => {
+    const server = await startMariadb()
+    const pools: mysql.Pool[] = []
+    return {
+      open: async (build) => {
+        const pool = mysql.createPool({ uri: server.url, connectionLimit: 1 })
+        pools.push(pool)
+        return (await load(build, 'store/mariadb.js'))['mariadbStore']?.(pool)
+      },
+      close: async () => (await Promise.all(pools.map((each) => each.end())), server.stop()),
+    }
+  },
+}
+
+/** A scoped store of either build. */
+type Scoped = Record<string, (...given: unknown[]) => Promise<{ id: number }[]>>
+
+const names = (process.env['PACHTER_BENCH'] ?? Object.keys(engines).join()).split(',')
+console.log('| engine | task | before, µs | now, µs | ratio |\n| --- | --- | --- | --- | --- |')
+for (const name of names) {
+  const { open, close } = (await engines[name]?.()) as Awaited<ReturnType<NonNullable<(typeof engines)[string]>>>
+  const stores = { before: await open(builds.before), now: await open(builds.now) }
+  await generate(stores.now as never, entries)
+  const scoped = async (which: keyof typeof builds, caller: object) => {
+    const { createGuard } = await load(builds[which], 'index.js')
+    const guard = createGuard?.({ rules, store: stores[which] }) as unknown as { as(caller: object): Scoped }
+    return guard.as(caller)
+  }
+  const both = async (caller: object) => ({ before: await scoped('before', caller), now: await scoped('now', caller) })
+  const few = await both(REACHES[100])
+  const all = await both(REACHES.all)
+  const [{ id: key = 0 } = {}] =
+    (await few.now['list']?.('entries', { where: (row: Row) => row['authorId']?.is(1), limit: 1 })) ?? []
+  const fresh = { plotId: 1, audience: 'private', title: 'x', body: 'x' }
+  const tasks: Readonly<Record<string, (as: Scoped, at: number) => Promise<unknown> | undefined>> = {
+    'point read': (as) => as['get']?.('entries', key),
+    'list 50 of 100': (as) => as['list']?.('entries', { limit: 50 }),
+    'list 50 of all': (as) => as['list']?.('entries', { limit: 50 }),
+    'list 50 by a moment': (as) => as['list']?.('entries', { limit: 50, orderBy: 'createdAt' }),
+    'count of 100': (as) => as['count']?.('entries'),
+    'list 50 with $access': (as) => as['list']?.('entries', { limit: 50, access: true }),
+    'update, resting on others': (as, at) => as['update']?.('entries', key, { title: `t ${at} ${Math.random()}` }),
+    'create, on its own, and delete': async (as) => {
+      const { id } = (await as['create']?.('entries', fresh)) as unknown as { id: number }
+      await as['delete']?.('entries', id)
+    },
+  }
+  for (const [task, run] of Object.entries(tasks)) {
+    const { before, now } = task.endsWith('of all') ? all : few
+    const times = await takeTurns(
+      {
+        before: (at) => Promise.resolve(run(before as Scoped, at)),
+        now: (at) => Promise.resolve(run(now as Scoped, at)),
+      },
+      600,
+    )
+    const [was, is] = [(times['before'] ?? 0) * 1000, (times['now'] ?? 0) * 1000]
+    console.log(`| ${name} | ${task} | ${was.toFixed(1)} | ${is.toFixed(1)} | ${(is / was).toFixed(2)} |`)
+  }
+  await close()
+}
+
+type Row = Readonly<Record<string, { is(value: unknown): unknown }>>
