@@ -7,6 +7,9 @@ import { pathToFileURL } from 'node:url'
 import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
+import { resumeNumbers } from 'pachter/sql'
+import type { Store } from 'pachter/store'
+import { model } from '../examples/allotment/model.js'
 import { startMariadb, startPostgresql } from '../test/support/servers.js'
 import { takeTurns } from './measure.js'
 import { generate, REACHES, rules } from './world.js'
@@ -70,7 +73,10 @@ console.log('| engine | task | before, µs | now, µs | ratio |\n| --- | --- | -
 for (const name of names) {
   const { open, close } = (await engines[name]?.()) as Awaited<ReturnType<NonNullable<(typeof engines)[string]>>>
   const stores = { before: await open(builds.before), now: await open(builds.now) }
-  await generate(stores.now as never, entries)
+  const store = stores.now as unknown as Store
+  await generate(store, entries)
+  const resume = resumeNumbers(model, store.dialect, 'entries')
+  if (resume !== undefined) await store.query(resume, [])
   const scoped = async (which: keyof typeof builds, caller: object) => {
     const { createGuard } = await load(builds[which], 'index.js')
     const guard = createGuard?.({ rules, store: stores[which] }) as unknown as { as(caller: object): Scoped }

@@ -36,8 +36,7 @@ export const postgresql: Dialect = Object.freeze({
   fromNothing: '',
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
   placeholder: (mark, shape) => `${mark}::${typeOf(shape)}`,
-  // Drivers would read it as their own settings and the session's have it.
-  selected: (column, { type }) => (type === 'timestamp' ? iso(column) : column),
+  selected: (column) => column,
   equal: (left, right) => sql`${left} = ${right}`,
   same: (left, right) => sql`${left} IS NOT DISTINCT FROM ${right}`,
   among: (column, source, _, form) => {
@@ -63,8 +62,10 @@ AND t.relnamespace <> 'pg_catalog'::regnamespace`,
   // Only where a value can be missing: an index on the column is in the order that databases take for granted.
   order: (column, descending, optional) =>
     sql`${order(column, descending)}${optional ? (descending ? sql` NULLS LAST` : sql` NULLS FIRST`) : sql``}`,
-  inJson: (column, shape) =>
-    shape.type === 'bigInteger' || shape.type === 'decimal' ? sql`${column}::text` : postgresql.selected(column, shape),
+  inJson: (column, { type }) => {
+    if (type === 'timestamp') return iso(column)
+    return type === 'bigInteger' || type === 'decimal' ? sql`${column}::text` : column
+  },
   jsonArray: jsonArray('json_build_array'),
   jsonList: jsonList(sql`json_agg(_j)::text`),
   listColumn: (list) => list,
@@ -88,7 +89,8 @@ AND t.relnamespace <> 'pg_catalog'::regnamespace AND t.relnamespace <> 'informat
   reader: ({ type, item, scale = 1 }) => {
     // Depending on the driver, a bigint comes as a number, a BigInt or text.
     if (type === 'integer') return Number
-    if (type === 'timestamp') return (value) => new Date(value as string)
+    // Drivers make dates of moments, if they were not told otherwise, and leave out what is finer than a millisecond.
+    if (type === 'timestamp') return (value) => (value instanceof Date ? value : new Date(value as string))
     if (type === 'bigInteger') return (value) => BigInt(value as string)
     if (type === 'list' && item === 'integer') return (value) => (value as unknown[]).map(Number)
     // A numeric column without a scale of its own leaves zeros out.
@@ -104,7 +106,7 @@ AND t.relnamespace <> 'pg_catalog'::regnamespace AND t.relnamespace <> 'informat
   },
 } satisfies Dialect)
 
-/** A moment in UTC to the millisecond, what is finer cut off. */
+/** A moment in UTC to the millisecond, what is finer cut off: JSON would have it in the zone of the session. */
 const iso = (column: Fragment): Fragment => sql`to_char(${column} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`
 
 /** The functions of sequences take names as text. */
