@@ -7,6 +7,7 @@ import { pathToFileURL } from 'node:url'
 import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
+import { defineCaller, defineRules, integer } from 'pachter'
 import { resumeNumbers } from 'pachter/sql'
 import type { Store } from 'pachter/store'
 import { model } from '../examples/allotment/model.js'
@@ -68,6 +69,14 @@ const engines: Readonly<Record<string, () => Promise<{ open(build: string): Prom
 /** A scoped store of either build. */
 type Scoped = Record<string, (...given: unknown[]) => Promise<{ id: number }[]>>
 
+/** Who has an entry shared may change it: a right that rests on another record. */
+const resting = defineRules(model, defineCaller({ id: integer() }), {
+  entries: ({ row, caller, table }) =>
+    table
+      .ties({ reader: row.entryShares.some((share) => share.memberId.is(caller.id)) })
+      .grants({ read: ['reader'], update: [{ to: 'reader', fields: ['title'] }] }),
+})
+
 const names = (process.env['PACHTER_BENCH'] ?? Object.keys(engines).join()).split(',')
 console.log('| engine | task | before, µs | now, µs | ratio |\n| --- | --- | --- | --- | --- |')
 for (const name of names) {
@@ -77,12 +86,17 @@ for (const name of names) {
   await generate(store, entries)
   const resume = resumeNumbers(model, store.dialect, 'entries')
   if (resume !== undefined) await store.query(resume, [])
-  const scoped = async (which: keyof typeof builds, caller: object) => {
+  const scoped = async (which: keyof typeof builds, caller: object, of: object = rules) => {
     const { createGuard } = await load(builds[which], 'index.js')
-    const guard = createGuard?.({ rules, store: stores[which] }) as unknown as { as(caller: object): Scoped }
+    const guard = createGuard?.({ rules: of, store: stores[which] }) as unknown as { as(caller: object): Scoped }
     return guard.as(caller)
   }
-  const both = async (caller: object) => ({ before: await scoped('before', caller), now: await scoped('now', caller) })
+  const both = async (caller: object, of?: object) => ({
+    before: await scoped('before', caller, of),
+    now: await scoped('now', caller, of),
+  })
+  const sharing = await both(REACHES[100], resting)
+  const [{ id: shared = 0 } = {}] = (await sharing.now['list']?.('entries', { limit: 1 })) ?? []
   const few = await both(REACHES[100])
   const all = await both(REACHES.all)
   const [{ id: key = 0 } = {}] =
@@ -95,14 +109,15 @@ for (const name of names) {
     'list 50 by a moment': (as) => as['list']?.('entries', { limit: 50, orderBy: 'createdAt' }),
     'count of 100': (as) => as['count']?.('entries'),
     'list 50 with $access': (as) => as['list']?.('entries', { limit: 50, access: true }),
-    'update, resting on others': (as, at) => as['update']?.('entries', key, { title: `t ${at} ${Math.random()}` }),
+    'update, on its own': (as, at) => as['update']?.('entries', key, { title: `t ${at} ${Math.random()}` }),
+    'update, resting on a share': (as, at) => as['update']?.('entries', shared, { title: `t ${at} ${Math.random()}` }),
     'create, on its own, and delete': async (as) => {
       const { id } = (await as['create']?.('entries', fresh)) as unknown as { id: number }
       await as['delete']?.('entries', id)
     },
   }
   for (const [task, run] of Object.entries(tasks)) {
-    const { before, now } = task.endsWith('of all') ? all : few
+    const { before, now } = task.endsWith('of all') ? all : task.endsWith('a share') ? sharing : few
     const times = await takeTurns(
       {
         before: (at) => Promise.resolve(run(before as Scoped, at)),

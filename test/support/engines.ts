@@ -35,7 +35,8 @@ const openers: Readonly<Record<string, () => Promise<Engine>>> = {
     return {
       name: 'PostgreSQL',
       url: server.url,
-      store: postgresqlStore(pool),
+      // Tables are dropped and made anew under the same names all the time, which what is prepared would not fit.
+      store: postgresqlStore(pool, { prepare: false }),
       close: () => pool.end().then(server.stop),
     }
   },

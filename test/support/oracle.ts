@@ -295,7 +295,7 @@ export class Oracle {
         return has ? wanted : !wanted || (record !== undefined && !this.who.anonymous)
       }
       case 'unchanged':
-        return wanted
+        return true
       case 'may':
         return wanted ? this.isOpen(condition.table, condition.action) : true
       case 'some':

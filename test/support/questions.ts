@@ -100,7 +100,7 @@ const keysOf = (model: ModelData, table: string): readonly unknown[] =>
 
 /** Anything that can be asked or done. */
 export function questionOn(model: ModelData): fc.Arbitrary<Question> {
-  return fc.constantFrom('items', 'boxes', 'people').chain((table) => {
+  return fc.constantFrom('items', 'items', 'boxes', 'boxes', 'people').chain((table) => {
     const key = fc.constantFrom(...keysOf(model, table))
     const keys = fc.array(key, { minLength: 1, maxLength: 3 })
     const record = recordOf(model, table)
@@ -111,11 +111,15 @@ export function questionOn(model: ModelData): fc.Arbitrary<Question> {
         key,
       )
       .map(([each, id]) => ({ ...each, id }))
+    // All records with all that they refer to and that refers to them: nothing else hides what goes wrong there.
+    const steps = [...parentsOf(model, table), ...childrenOf(model, table)].map(({ name }) => name)
+    const joined = fc.record({ with: fc.record(Object.fromEntries(steps.map((name) => [name, fc.constant(true)]))) })
     const partly = fc.record({ partly: fc.boolean() })
     const asked = (method: string, ...given: fc.Arbitrary<unknown>[]) =>
       fc.tuple(...given).map((drawn): Question => ({ method, table, given: drawn }))
     return fc.oneof(
-      { weight: 6, arbitrary: asked('list', optionsOn(model, table, 'list', 2)) },
+      { weight: 4, arbitrary: asked('list', optionsOn(model, table, 'list', 2)) },
+      { weight: 4, arbitrary: asked('list', joined) },
       { weight: 2, arbitrary: asked('get', key, optionsOn(model, table, 'get', 1)) },
       { weight: 1, arbitrary: asked('count', optionsOn(model, table, 'count', 0)) },
       { weight: 1, arbitrary: asked('exists', optionsOn(model, table, 'count', 0)) },

@@ -139,7 +139,12 @@ function rulesOn(model: ModelData, table: string, told: boolean): fc.Arbitrary<R
   )
   const grants = fc.array(grant, { maxLength: 3 })
   // Rules drawn blindly refuse nearly everything, which proves little: half of the grids are open to all.
-  const opened = fc.oneof(fc.constant([{ to: [{ kind: 'always' }] }]), fc.array(grant, { minLength: 1, maxLength: 3 }))
+  const all = fc.constant([{ to: [{ kind: 'always' }] }])
+  // Where what is hidden matters, records that everybody sees, but not all of.
+  const masked = fc.subarray(names).map((fields) => [{ to: [{ kind: 'always' }], fields }])
+  const some = fc.array(grant, { minLength: 1, maxLength: 3 })
+  const opened = fc.oneof(all, some)
+  const readable = told ? opened : fc.oneof({ weight: 3, arbitrary: masked }, { weight: 1, arbitrary: opened })
   const denyOn = (on: readonly string[], when: fc.Arbitrary<Condition>) =>
     fc.record({
       on: fc.subarray([...on], { minLength: 1 }),
@@ -177,7 +182,7 @@ function rulesOn(model: ModelData, table: string, told: boolean): fc.Arbitrary<R
     actions: fc.constant(['settle']),
     ties: fc.record({ first: condition, second: condition }),
     grants: fc.record({
-      read: opened,
+      read: readable,
       list: grants,
       get: grants,
       create: opened,
