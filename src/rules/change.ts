@@ -106,7 +106,8 @@ export function createPermission(rulebook: Rulebook, table: string, fields: read
  */
 export function fair(rulebook: Rulebook, table: string, condition: Condition, fields: readonly string[]): Condition {
   const grants = grantsFor(rulesOf(rulebook, table), 'get')
-  return normalise(condition, (leaf) => {
+  // Brought into shape first: what is asked of the change then stands outside of what is asked of its outcome.
+  return normalise(normalise(condition), (leaf) => {
     if (leaf.kind !== 'unchanged' || !fields.includes(leaf.field)) return leaf
     if (grants.every((grant) => covers(grant, leaf.field))) return leaf
     return allOf(leaf, seesField(rulebook, table, leaf.field))
