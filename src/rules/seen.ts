@@ -9,6 +9,7 @@ import {
   type Operand,
   operandsOf,
   shift,
+  type Some,
 } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import { fieldSight } from './permission.js'
@@ -36,15 +37,8 @@ export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonl
         condition,
       )
     case 'some': {
-      const { table, from, to, where } = condition
-      const deeper = [...tables.slice(0, to.level)]
-      deeper[to.level] = table
-      const seen = allOf(
-        { kind: 'may', level: to.level, table, action: 'list' },
-        sightAt(rulebook, table, to.field, to.level),
-        asSeen(rulebook, where, deeper),
-      )
-      return allOf(sightOfOperand(rulebook, from, tables), { ...condition, where: seen })
+      const where = seenThere(rulebook, condition, tables, asSeen)
+      return allOf(sightOfOperand(rulebook, condition.from, tables), { ...condition, where })
     }
     default:
       return condition
@@ -82,19 +76,28 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
       // How it will be, the caller knows as far as how it is.
       return allOf(told(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
     case 'some': {
-      const { table, to, where } = condition
-      const deeper = [...tables.slice(0, to.level)]
-      deeper[to.level] = table
-      const inside = allOf(
-        { kind: 'may', level: to.level, table, action: 'list' },
-        sightAt(rulebook, table, to.field, to.level),
-        told(rulebook, where, deeper),
-      )
-      return allOf(...seen(condition), { ...condition, where: inside })
+      const where = seenThere(rulebook, condition, tables, told)
+      return allOf(...seen(condition), { ...condition, where })
     }
     default:
       return allOf(...seen(condition), condition)
   }
+}
+
+/** What is asked of the records that a step leads to, where the caller sees them and what leads to them. */
+function seenThere(
+  rulebook: Rulebook,
+  { table, to, where }: Some,
+  tables: readonly string[],
+  inside: (rulebook: Rulebook, condition: Condition, tables: readonly string[]) => Condition,
+): Condition {
+  const deeper = [...tables.slice(0, to.level)]
+  deeper[to.level] = table
+  return allOf(
+    { kind: 'may', level: to.level, table, action: 'list' },
+    sightAt(rulebook, table, to.field, to.level),
+    inside(rulebook, where, deeper),
+  )
 }
 
 function sightOfOperand(rulebook: Rulebook, operand: Operand, tables: readonly string[]): Condition {

@@ -45,8 +45,7 @@ export function createdScope({ rulebook }: Compilation, table: string): Scope {
 /** What a write gives back of the record it wrote. */
 export interface WritePlan {
   readonly statement: Statement
-  /** Reads the record written, as the caller sees it; only its key where the caller does not. Left out, the statement
-   * returns the key alone. */
+  /** Reads the record written, as the caller sees it; left out, the statement returns its key at most. */
   readonly read?: (row: Record<string, unknown>) => Record<string, unknown>
 }
 

@@ -17,11 +17,6 @@ export class Plans {
 
   constructor(readonly most: number = LIMITS.planBytes) {}
 
-  /** How many bytes are kept, about. */
-  get bytes(): number {
-    return this.#bytes
-  }
-
   /** What is kept for one shape of caller. */
   for(shape: string): ShapePlans {
     return { get: (name, make) => this.#get(shape, name, make) }
