@@ -15,7 +15,7 @@ import {
   specialise,
   type TableRules,
 } from '../rules/index.js'
-import { denyId, type Facts, type Question, questionsFor, SIGHT, tieQuestions, whenId, whoId } from './questions.js'
+import { denyId, type Facts, type Question, questionsFor, SIGHT, whenId, whoId } from './questions.js'
 import { whoName } from './verdict.js'
 
 /** What a caller may do to one record that the caller sees. */
@@ -26,7 +26,7 @@ export interface Access {
   readonly changeable: readonly string[]
   /** The fields the caller does not see. */
   readonly hidden: readonly string[]
-  /** The ties between caller and record. */
+  /** The ties by which something of this is open to the caller; those that open nothing are not told. */
   readonly ties: readonly string[]
   /** What lets the caller see the record: ties, roles, `signed in` or `anyone`. */
   readonly seenBy: readonly string[]
@@ -44,7 +44,7 @@ export function accessQuestions(
   const sight = (action: Action) => specialise(permission(rulebook, table, action), caller)
   // What is listed can be seen on its own as well, unless the rules keep the two apart.
   const isSure = seenBy === 'get' || JSON.stringify(sight('list')) === JSON.stringify(sight('get'))
-  const known = [{ id: SIGHT, condition: isSure ? always : sight('get') }, ...tieQuestions(rulebook, table, caller)]
+  const known = [{ id: SIGHT, condition: isSure ? always : sight('get') }]
   const actions = [seenBy, ...actionsOn(rulesOf(rulebook, table))]
   return questionsFor(
     actions.map((action) => ({ rulebook, table, action, caller })),
@@ -74,19 +74,27 @@ export function accessReader(
   }))
   const settable = names.filter((name) => !isFixed(rulebook, table, 'update', name))
   const hideable = names.filter((name) => !key.includes(name))
-  const ties = Object.keys(rules.ties).map((name) => ({ id: whoId(name), name }))
+  const grants = [seenBy, ...actionsOn(rules)].flatMap((action) =>
+    grantsFor(rules, action).map((grant) => ({ action, holds: holding(grant), to: grant.to })),
+  )
+  const ties = Object.keys(rules.ties).map((name) => ({
+    name,
+    id: whoId(name),
+    openers: grants.filter(({ to }) => to.includes(name)),
+  }))
   return (facts) => {
     const may = Object.fromEntries(actions.map(([action, allows]) => [action, isTrusted ? true : allows(facts)]))
     const changing = may['update'] ? changers.filter(({ holds }) => holds(facts)) : []
     const seeing = seers.filter(({ holds }) => holds(facts))
     const changed = (name: string) => isTrusted || changing.some(({ covered }) => covered.has(name))
     const seen = (name: string) => isTrusted || seeing.some(({ covered }) => covered.has(name))
+    const opens = ({ action, holds }: (typeof grants)[number]) => (action === seenBy || may[action]) && holds(facts)
     const held = seeing.flatMap(({ who }) => who.filter(({ id }) => facts(id)).map(({ name }) => name))
     return {
       may: may as Access['may'],
       changeable: may['update'] ? settable.filter(changed) : [],
       hidden: hideable.filter((name) => !seen(name)),
-      ties: ties.filter(({ id }) => facts(id)).map(({ name }) => name),
+      ties: ties.filter(({ id, openers }) => openers.some(opens) && facts(id)).map(({ name }) => name),
       seenBy: held.length > 1 ? [...new Set(held)] : held,
     }
   }

@@ -98,14 +98,6 @@ export function questionsFor(inquiries: readonly Inquiry[], more: readonly Quest
   return [...questions.values()]
 }
 
-/** For each tie of a table, the question whether it holds. */
-export function tieQuestions(rulebook: Rulebook, table: string, caller: Caller): readonly Question[] {
-  return Object.entries(rulesOf(rulebook, table).ties).map(([name, tie]) => ({
-    id: whoId(name),
-    condition: specialise(expand(rulebook, tie), caller),
-  }))
-}
-
 /** A question, and how it comes out where it hangs on a value that is none: in favour of the caller. */
 type Asked = Generator<readonly [id: string, condition: Condition, outcome?: typeof always | typeof never]>
 

@@ -33,6 +33,10 @@ export const POOLS: Readonly<Record<string, readonly Value[]>> = {
 export const LISTS: readonly Value[] = [[], ['a'], ['A', 'b'], ['a', 'a '], ['é']]
 const NUMBERS: readonly Value[] = [[], [1], [2, 3]]
 
+/** Keys of records, where they are numbers and where they are texts. */
+export const IDS = [1, 2, 3]
+export const TEXT_IDS = ['a', 'A', 'a ']
+
 export const valuesFor = ({ type, item }: Shape): readonly Value[] =>
   type === 'list' ? (item === 'integer' ? NUMBERS : LISTS) : (POOLS[type] as readonly Value[])
 

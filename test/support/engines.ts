@@ -81,17 +81,46 @@ after(async () => {
   for (const engine of (await opened) ?? []) await engine.close()
 })
 
-/** Puts a model's tables and records into an engine, in place of what was there. */
-export async function load({ store }: Engine, model: ModelData, data: Data): Promise<void> {
+/** How a database stores a moment to the microsecond, and adds some to those that have none; SQLite's are texts. */
+const FINE: Readonly<Record<string, { alter: string; type: string; shift: (column: string, by: number) => string }>> = {
+  postgresql: {
+    alter: 'ALTER COLUMN',
+    type: 'TYPE timestamptz(6)',
+    shift: (column, by) =>
+      `SET ${column} = ${column} + ${by} * interval '1 microsecond' WHERE ${column} = date_trunc('milliseconds', ${column})`,
+  },
+  mariadb: {
+    alter: 'MODIFY',
+    type: 'DATETIME(6)',
+    shift: (column, by) =>
+      `SET ${column} = ${column} + INTERVAL ${by} MICROSECOND WHERE MICROSECOND(${column}) % 1000 = 0`,
+  },
+}
+
+/**
+ * Puts a model's tables and records into an engine, in place of what was there.
+ *
+ * @param isFine whether moments get some microseconds on top, other ones in each record
+ */
+export async function load({ store }: Engine, model: ModelData, data: Data, isFine = false): Promise<void> {
   const { dialect } = store
-  for (const table of Object.keys(model.tables)) {
-    await store.query(`DROP TABLE IF EXISTS ${dialect.identifier(table)}`, [])
-  }
+  const fine = isFine ? FINE[dialect.name] : undefined
+  const q = dialect.identifier
+  const momentsOf = (table: string) =>
+    Object.entries(model.tables[table]?.fields ?? {}).flatMap(([name, { type }]) =>
+      type === 'timestamp' ? [q(name)] : [],
+    )
+  for (const table of Object.keys(model.tables)) await store.query(`DROP TABLE IF EXISTS ${q(table)}`, [])
   for (const statement of createTables(model, dialect)) await store.query(statement, [])
   for (const [table, records] of Object.entries(data)) {
-    for (const record of records) {
+    const moments = fine ? momentsOf(table) : []
+    for (const each of moments) await store.query(`ALTER TABLE ${q(table)} ${fine?.alter} ${each} ${fine?.type}`, [])
+    for (const [at, record] of records.entries()) {
       const { text, values } = insertRecord(model, dialect, table, record)
       await store.query(text, [...values])
+      // Other than by the order in which they came, so that no order by the microsecond is that of the keys.
+      for (const each of moments)
+        await store.query(`UPDATE ${q(table)} ${fine?.shift(each, ((at + 1) * 377) % 1000)}`, [])
     }
     const resume = records.length > 0 ? resumeNumbers(model, dialect, table) : undefined
     if (resume !== undefined) await store.query(resume, [])

@@ -10,10 +10,12 @@ export function same(left: unknown, right: unknown): boolean {
   return left === right
 }
 
-/** A value as something that `<` orders; the only texts with an order are decimals. */
-const order = (value: unknown): number | bigint => {
+/** A value as something that `<` orders: texts by their bytes, decimals as numbers. */
+export const order = (value: unknown): number | bigint | string => {
   if (value instanceof Date) return value.getTime()
-  return typeof value === 'string' ? BigInt(value.replace('.', '')) : (value as number | bigint)
+  if (typeof value !== 'string')
+    return Number.isInteger(value) || typeof value === 'bigint' ? (value as number | bigint) : Number(value)
+  return /^-?\d+[.]\d\d$/.test(value) ? BigInt(value.replace('.', '')) : Buffer.from(value).toString('hex')
 }
 
 /** Whether a comparison of two values holds. */

@@ -70,7 +70,7 @@ export class Oracle {
   }
 
   /** Whoever has not signed in is sent to do so where that could help; where it could, the rest of the tests say. */
-  private softened(table: string, action: string, status: number): readonly number[] {
+  softened(table: string, action: string, status: number): readonly number[] {
     const statuses = status === 404 && !this.isOpen(table, action) ? [403] : [status]
     return this.who.anonymous && status !== 422 ? [...statuses, 401] : statuses
   }
@@ -251,7 +251,7 @@ export class Oracle {
   }
 
   /** Whether there is any record that could be open to this caller: if not, that is said at once. */
-  private isOpen(table: string, action: string): boolean {
+  isOpen(table: string, action: string): boolean {
     const rules = this.rules(table)
     const asked = action === 'read' ? 'get' : action
     const could = (condition: Condition, wanted: boolean) => this.could(condition, wanted)

@@ -1,8 +1,8 @@
 import fc from 'fast-check'
-import type { Condition, ModelData } from 'pachter'
+import type { Condition, Data, ModelData } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
-import { conditionOn, built, valuesFor } from './conditions.js'
-import { type Attempt, TEXT_IDS, IDS, recordOf, valuesFrom } from './worlds.js'
+import { built, conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
+import { type Attempt, recordOf, valuesFrom } from './worlds.js'
 
 /** Something a caller asks or does, as data: what is called, of which table, with what. */
 export interface Question {
@@ -12,27 +12,33 @@ export interface Question {
 }
 
 /** Options of a read, with its condition as data. */
-type Options = Readonly<Record<string, unknown>> & {
+export interface Options {
   readonly where?: Condition
-  readonly with?: Readonly<Record<string, unknown>>
+  readonly orderBy?: readonly string[]
+  readonly limit?: number
+  readonly offset?: number
+  readonly after?: Readonly<Record<string, unknown>>
+  readonly fields?: readonly string[]
+  readonly with?: Readonly<Record<string, true | Options>>
 }
-
-const ACTIONS = ['update', 'delete', 'settle'] as const
 
 function optionsOn(
   model: ModelData,
   table: string,
   kind: 'list' | 'get' | 'count' | 'related',
   depth: number,
+  isPlain: boolean,
 ): fc.Arbitrary<Options> {
   const { fields } = model.tables[table] as ModelData['tables'][string]
   const names = Object.keys(fields)
+  const isOpen = ['items', 'boxes'].includes(table)
+  const actions = isOpen ? ['update', 'delete', 'settle'] : ['update', 'delete']
   const sortable = names.filter((name) => fields[name]?.type !== 'list')
   const where = fc.oneof(
     { weight: 4, arbitrary: conditionOn(model, [table], 1, true, false) },
     {
       weight: 1,
-      arbitrary: fc.constantFrom(...ACTIONS).map((action): Condition => ({ kind: 'may', level: 0, table, action })),
+      arbitrary: fc.constantFrom(...actions).map((action): Condition => ({ kind: 'may', level: 0, table, action })),
     },
   )
   const orderBy = fc.array(
@@ -47,17 +53,20 @@ function optionsOn(
           Object.fromEntries(
             steps.map((step) => [
               step.name,
-              fc.oneof(fc.constant(true), optionsOn(model, step.table, 'related', depth - 1)),
+              fc.oneof(fc.constant(true), optionsOn(model, step.table, 'related', depth - 1, isPlain)),
             ]),
           ),
           { requiredKeys: [] },
         )
-  const access = ['items', 'boxes'].includes(table) ? fc.boolean() : fc.constant(false)
+  const access = !isPlain && isOpen ? fc.boolean() : fc.constant(false)
   const what = { fields: fc.subarray(names), access, with: related }
   const which = { where, orderBy, limit: fc.integer({ min: 0, max: 3 }) }
   const after = fc.record(
     Object.fromEntries(
-      sortable.map((name) => [name, fc.oneof(fc.constant(null), fc.constantFrom(...poolOf(model, table, name)))]),
+      sortable.map((name) => {
+        const value = fc.constantFrom<unknown>(...poolOf(model, table, name))
+        return [name, isPlain && !fields[name]?.optional ? value : fc.oneof(fc.constant(null), value)]
+      }),
     ),
   )
   const all = {
@@ -98,38 +107,56 @@ export function asGiven(options: object): object {
 const keysOf = (model: ModelData, table: string): readonly unknown[] =>
   model.tables[table]?.fields['id']?.type === 'text' ? [...TEXT_IDS, 'z'] : [...IDS, 4]
 
-/** Anything that can be asked or done. */
-export function questionOn(model: ModelData): fc.Arbitrary<Question> {
-  return fc.constantFrom('items', 'items', 'boxes', 'boxes', 'people').chain((table) => {
+/**
+ * Records, one or many, or how many there are.
+ *
+ * @param isPlain whether what may be done to them is not asked along with them, and pages start where there can be a record
+ */
+export function readOn(model: ModelData, table: string, isPlain: boolean): fc.Arbitrary<Question> {
+  const key = fc.constantFrom(...keysOf(model, table))
+  // All records with all that they refer to and that refers to them: nothing else hides what goes wrong there.
+  const steps = [...parentsOf(model, table), ...childrenOf(model, table)].map(({ name }) => name)
+  const joined = fc.record({ with: fc.record(Object.fromEntries(steps.map((name) => [name, fc.constant(true)]))) })
+  const asked = (method: string, ...given: fc.Arbitrary<unknown>[]) =>
+    fc.tuple(...given).map((drawn): Question => ({ method, table, given: drawn }))
+  return fc.oneof(
+    { weight: 4, arbitrary: asked('list', optionsOn(model, table, 'list', 2, isPlain)) },
+    { weight: 4, arbitrary: asked('list', joined) },
+    { weight: 2, arbitrary: asked('get', key, optionsOn(model, table, 'get', 1, isPlain)) },
+    { weight: 1, arbitrary: asked('count', optionsOn(model, table, 'count', 0, isPlain)) },
+    { weight: 1, arbitrary: asked('exists', optionsOn(model, table, 'count', 0, isPlain)) },
+  )
+}
+
+/** Anything that can be asked or done, also by who guesses right what is stored. */
+export function questionOn(model: ModelData, data: Data): fc.Arbitrary<Question> {
+  const tables = ['items', 'items', 'items', 'items', 'boxes', 'boxes', 'boxes', 'boxes', 'people']
+  return fc.constantFrom(...tables).chain((table) => {
     const key = fc.constantFrom(...keysOf(model, table))
     const keys = fc.array(key, { minLength: 1, maxLength: 3 })
-    const record = recordOf(model, table)
+    const stored = data[table] ?? []
+    const record =
+      stored.length > 0 ? fc.oneof(recordOf(model, table), fc.constantFrom(...stored)) : recordOf(model, table)
     const some = record.chain((each) => valuesFrom(each, 'update'))
+    const change = record.chain((each) => fc.tuple(fc.oneof(key, fc.constant(each['id'])), valuesFrom(each, 'update')))
     const whole = fc
       .tuple(
         record.chain((each) => valuesFrom(each, 'create')),
         key,
       )
       .map(([each, id]) => ({ ...each, id }))
-    // All records with all that they refer to and that refers to them: nothing else hides what goes wrong there.
-    const steps = [...parentsOf(model, table), ...childrenOf(model, table)].map(({ name }) => name)
-    const joined = fc.record({ with: fc.record(Object.fromEntries(steps.map((name) => [name, fc.constant(true)]))) })
     const partly = fc.record({ partly: fc.boolean() })
     const asked = (method: string, ...given: fc.Arbitrary<unknown>[]) =>
       fc.tuple(...given).map((drawn): Question => ({ method, table, given: drawn }))
     return fc.oneof(
-      { weight: 4, arbitrary: asked('list', optionsOn(model, table, 'list', 2)) },
-      { weight: 4, arbitrary: asked('list', joined) },
-      { weight: 2, arbitrary: asked('get', key, optionsOn(model, table, 'get', 1)) },
-      { weight: 1, arbitrary: asked('count', optionsOn(model, table, 'count', 0)) },
-      { weight: 1, arbitrary: asked('exists', optionsOn(model, table, 'count', 0)) },
+      { weight: 12, arbitrary: readOn(model, table, false) },
       { weight: 1, arbitrary: asked('stream', fc.record({ batch: fc.constantFrom(1, 2) })) },
       { weight: 1, arbitrary: asked('view') },
       { weight: 1, arbitrary: asked('filter', fc.constantFrom('read', 'get')) },
       { weight: 2, arbitrary: asked('create', whole) },
-      { weight: 3, arbitrary: asked('update', key, some) },
+      { weight: 3, arbitrary: change.map((given) => ({ method: 'update', table, given })) },
       { weight: 2, arbitrary: asked('delete', key) },
-      { weight: 2, arbitrary: asked('act', fc.constant('settle'), key, some) },
+      { weight: 2, arbitrary: change.map((given) => ({ method: 'act', table, given: ['settle', ...given] })) },
       { weight: 2, arbitrary: asked('upsert', whole) },
       { weight: 1, arbitrary: asked('createMany', fc.array(whole, { maxLength: 2 }), partly) },
       { weight: 1, arbitrary: asked('updateMany', keys, some, partly) },

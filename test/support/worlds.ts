@@ -4,22 +4,20 @@ import {
   bigInteger,
   boolean,
   choice,
-  type Condition,
   type Data,
   decimal,
   defineModel,
   integer,
   list,
   type ModelData,
-  type Operand,
   references,
   type Rulebook,
   text,
   timestamp,
-  toPlain,
 } from 'pachter'
 import { fieldOf } from 'pachter/model'
-import { CALLER, conditionOn, LISTS, POOLS, valuesFor } from './conditions.js'
+import { CALLER, IDS, LISTS, POOLS, TEXT_IDS, valuesFor } from './conditions.js'
+import { rulesOn } from './drawn-rules.js'
 
 export const NOW = new Date('2026-11-23T09:00:00.000Z')
 
@@ -63,9 +61,6 @@ const models: fc.Arbitrary<ModelData> = fc
     } as never),
   )
 
-export const IDS = [1, 2, 3]
-export const TEXT_IDS = ['a', 'A', 'a ']
-
 export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, unknown>> => {
   const { fields: all } = model.tables[table] as ModelData['tables'][string]
   return fc.record(
@@ -73,135 +68,26 @@ export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<s
       Object.entries(all).map(([name, field]) => {
         const pool = field.key || field.references ? (field.type === 'text' ? TEXT_IDS : IDS) : valuesFor(field)
         const value = fc.constantFrom<unknown>(...pool)
-        return [name, field.optional ? fc.oneof(fc.constant(null), value) : value]
+        return [name, field.optional ? fc.oneof(fc.constant(null), value, value) : value]
       }),
     ),
   )
 }
 
-export const dataOf = (model: ModelData): fc.Arbitrary<Data> =>
+/** @param isFull whether there are so many records that most references lead somewhere */
+export const dataOf = (model: ModelData, isFull: boolean): fc.Arbitrary<Data> =>
   fc.record(
     Object.fromEntries(
       Object.entries(model.tables).map(([name, { key }]) => [
         name,
         fc.uniqueArray(recordOf(model, name), {
+          minLength: isFull ? 2 : 0,
           maxLength: 4,
           selector: (record) => JSON.stringify(key.map((each) => record[each])),
         }),
       ]),
     ),
   )
-
-const about = fc.constantFrom<Condition>(
-  { kind: 'always' },
-  { kind: 'signedIn' },
-  { kind: 'role', anyOf: ['a'] },
-  { kind: 'role', anyOf: ['A'] },
-  { kind: 'channel', anyOf: ['web'] },
-)
-
-function rulesOn(model: ModelData, table: string, told: boolean): fc.Arbitrary<Rulebook['tables'][string]> {
-  const names = Object.keys(model.tables[table]?.fields ?? {})
-  const condition = conditionOn(model, [table], 2, table === 'items')
-  const unchanged = fc.constantFrom(...names).map((field): Condition => ({ kind: 'unchanged', field }))
-  const kept = fc.constantFrom(...names).map((name): Condition => {
-    const isList = fieldOf(model, table, name).type === 'list'
-    const old: Operand = { kind: 'old', name }
-    return isList
-      ? { kind: 'isSet', operand: old }
-      : { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name }, right: old }
-  })
-  const negated = (each: fc.Arbitrary<Condition>) =>
-    fc.tuple(each, fc.boolean()).map(([of, isNot]): Condition => (isNot ? { kind: 'not', of } : of))
-  /** On how a record will be: also on what of it changes. */
-  const outcome = fc.oneof(
-    { weight: 3, arbitrary: condition },
-    { weight: 1, arbitrary: negated(unchanged) },
-    { weight: 1, arbitrary: negated(kept) },
-    {
-      weight: 1,
-      arbitrary: fc.tuple(condition, negated(unchanged)).map(([...of]): Condition => ({ kind: 'any', of })),
-    },
-  )
-  const who = fc.oneof(
-    { weight: 3, arbitrary: fc.constantFrom('first', 'second') },
-    { weight: 2, arbitrary: fc.constant<Condition>({ kind: 'always' }) },
-    { weight: 1, arbitrary: about },
-  )
-  const grant = fc.record(
-    {
-      to: fc.array(who, { minLength: 1, maxLength: 2 }),
-      fields: fc.subarray(names),
-      when: condition,
-      after: outcome,
-    },
-    { requiredKeys: ['to'] },
-  )
-  const grants = fc.array(grant, { maxLength: 3 })
-  // Rules drawn blindly refuse nearly everything, which proves little: half of the grids are open to all.
-  const all = fc.constant([{ to: [{ kind: 'always' }] }])
-  // Where what is hidden matters, records that everybody sees, but not all of.
-  const masked = fc.subarray(names).map((fields) => [{ to: [{ kind: 'always' }], fields }])
-  const some = fc.array(grant, { minLength: 1, maxLength: 3 })
-  const opened = fc.oneof(all, some)
-  const readable = told ? opened : fc.oneof({ weight: 3, arbitrary: masked }, { weight: 1, arbitrary: opened })
-  const denyOn = (on: readonly string[], when: fc.Arbitrary<Condition>) =>
-    fc.record({
-      on: fc.subarray([...on], { minLength: 1 }),
-      when,
-      except: fc.array(who, { maxLength: 1 }),
-      message: fc.constant('Denied.'),
-    })
-  const denies = fc.oneof(
-    denyOn(['read', 'list', 'update', 'delete', 'create', 'settle'], condition),
-    denyOn(['update', 'settle'], fc.oneof(condition, negated(unchanged))),
-  )
-  // Stamps and what is fixed by them: of the caller, the moment, or a value.
-  const stamp = (name: string): fc.Arbitrary<Operand> => {
-    const shape = fieldOf(model, table, name)
-    const value = fc.constantFrom(...valuesFor(shape)).map((each): Operand => ({
-      kind: 'value',
-      shape,
-      value: toPlain(shape, each),
-    }))
-    if (shape.type === 'timestamp') return fc.oneof(value, fc.constant<Operand>({ kind: 'now', plusSeconds: 60 }))
-    const isOwn = shape.type === 'integer' && shape.references === 'people'
-    return isOwn ? fc.constant<Operand>({ kind: 'caller', name: 'id' }) : value
-  }
-  const stampable = names.filter(
-    (name) => name !== 'id' && (!fieldOf(model, table, name).references || name === 'ownerId'),
-  )
-  const stampsOf = fc
-    .subarray(stampable, { maxLength: 1 })
-    .chain((chosen) => fc.record(Object.fromEntries(chosen.map((name) => [name, stamp(name)]))))
-  const stamps = fc.oneof(
-    { weight: 2, arbitrary: fc.constant({}) },
-    { weight: 1, arbitrary: fc.record({ create: stampsOf, update: stampsOf, settle: stampsOf }) },
-  )
-  return fc.record({
-    actions: fc.constant(['settle']),
-    ties: fc.record({ first: condition, second: condition }),
-    grants: fc.record({
-      read: readable,
-      list: grants,
-      get: grants,
-      create: opened,
-      update: opened,
-      delete: opened,
-      settle: opened,
-    }),
-    denies: fc.oneof({ weight: 2, arbitrary: fc.constant({}) }, { weight: 1, arbitrary: fc.record({ deny: denies }) }),
-    stamps,
-    ...(told && { conflicts: fc.constant('told') }),
-    checks: fc.record({
-      fields: fc.constant({}),
-      records: fc.oneof(
-        { weight: 3, arbitrary: fc.constant({}) },
-        { weight: 1, arbitrary: outcome.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
-      ),
-    }),
-  }) as fc.Arbitrary<Rulebook['tables'][string]>
-}
 
 export const someone = fc.oneof(
   fc.constant(anonymous),
@@ -264,15 +150,21 @@ const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
 /**
  * Draws worlds with this many attempts each.
  *
- * @param told whether the rules let it be told that a key is taken, or a reference leads nowhere
+ * @param secret whether the rules hide much, and do not let it be told that a key is taken or a reference leads nowhere
  */
-export const worlds = (attempts: number, told = true): fc.Arbitrary<World> =>
-  models.chain((model) =>
+export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> => {
+  const rules = (model: ModelData, table: string) => {
+    const names = Object.keys(model.tables[table]?.fields ?? {}).filter((name) => name !== 'id')
+    return secret
+      ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden))
+      : rulesOn(model, table, undefined)
+  }
+  return models.chain((model) =>
     fc
       .record({
-        items: rulesOn(model, 'items', told),
-        boxes: rulesOn(model, 'boxes', told),
-        data: dataOf(model),
+        items: rules(model, 'items'),
+        boxes: rules(model, 'boxes'),
+        data: dataOf(model, secret),
         attempts: fc.array(attemptOn(model), { minLength: attempts, maxLength: attempts }),
       })
       .map(({ items, boxes, data, attempts: drawn }) => ({
@@ -287,3 +179,4 @@ export const worlds = (attempts: number, told = true): fc.Arbitrary<World> =>
         attempts: drawn,
       })),
   )
+}

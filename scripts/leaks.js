@@ -1,0 +1,133 @@
+// Puts a leak into a copy of the library, one at a time, and says whether the tests of what is hidden find it, in the run
+// that CI makes of them: a property that finds nothing because it looks at nothing would be found out here.
+import { spawnSync } from 'node:child_process'
+import { cpSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+const root = fileURLToPath(new URL('..', import.meta.url))
+
+/** Each leak: what it tells, and the line of the source that, changed so, tells it. */
+const LEAKS = [
+  {
+    tells: 'where a hidden reference leads',
+    file: 'src/sql/record.ts',
+    from: 'shiftedMasks(compilation, outer, level - 1).get(relation.from),',
+    to: '',
+  },
+  {
+    tells: 'which records refer to one by a hidden reference',
+    file: 'src/sql/record.ts',
+    from: 'shiftedMasks(compilation, request, level).get(relation.to),',
+    to: '',
+  },
+  {
+    tells: "a deny's message to those whom no grant lets",
+    file: 'src/decide/verdict.ts',
+    from: 'status === 403 && open && Object.keys(fields).length === 0 && denied.find((deny) => deny.told)',
+    to: 'status === 403 && denied[0]',
+  },
+  {
+    tells: "a deny's message to those whom no grant lets, where they see all that it looks at",
+    file: 'src/decide/verdict.ts',
+    from: 'status === 403 && open && Object.keys',
+    to: 'status === 403 && Object.keys',
+  },
+  {
+    tells: "a deny's message to those who do not see what it looks at",
+    file: 'src/decide/verdict.ts',
+    from: 'denied.find((deny) => deny.told)',
+    to: 'denied[0]',
+  },
+  {
+    tells: 'the order of a hidden field',
+    file: 'src/store/reads.ts',
+    from: 'return sight ? { ...each, sight } : each',
+    to: 'return each',
+  },
+  {
+    tells: 'what a condition of the caller finds in a hidden field',
+    file: 'src/store/reads.ts',
+    from: 'asSeen(rulebook, where, [table])',
+    to: 'where',
+  },
+  {
+    tells: 'what a condition of the caller finds in related records that are hidden',
+    file: 'src/rules/seen.ts',
+    from: "{ kind: 'may', level: to.level, table, action: 'list' },",
+    to: '',
+  },
+  {
+    tells: 'whether a guess at a hidden field is right, as no change',
+    file: 'src/decide/verdict.ts',
+    from: 'if (canStay && facts(unchangedId(field)) && sees()) continue',
+    to: 'if (canStay && facts(unchangedId(field))) continue',
+  },
+  {
+    tells: 'whether a hidden record has a key',
+    file: 'src/rules/discretion.ts',
+    from: 'const chosen = creating ? fields.filter((name) => key.includes(name)) : []',
+    to: 'const chosen: string[] = []',
+  },
+  {
+    tells: 'whether a reference leads to a hidden record',
+    file: 'src/rules/discretion.ts',
+    from: 'if (!relation) return []',
+    to: 'return []',
+  },
+  {
+    tells: 'that a record is there which one may not see',
+    file: 'src/decide/verdict.ts',
+    from: 'return seen ? 403 : 404',
+    to: 'return 403',
+  },
+]
+
+/** A copy of the project; what is installed is shared. */
+function copied() {
+  const folder = mkdtempSync(join(tmpdir(), 'pachter-leak-'))
+  for (const each of ['src', 'test', 'examples', 'scripts', 'package.json', 'tsconfig.json', '.mocharc.json']) {
+    cpSync(join(root, each), join(folder, each), {
+      recursive: true,
+      filter: (path) => !/\/(node_modules|dist)$/.test(path),
+    })
+  }
+  symlinkSync(join(root, 'node_modules'), join(folder, 'node_modules'))
+  return folder
+}
+
+/** The names of the tests that fail in this folder, built anew. */
+function failing(folder) {
+  const options = { cwd: folder, encoding: 'utf8', env: { ...process.env, CI: 'true', PACHTER_SHRINK: 'no' } }
+  const built = spawnSync('node', ['scripts/bundle.js'], options)
+  if (built.status !== 0) throw new Error(built.stderr)
+  const { status, stdout } = spawnSync(
+    'npx',
+    ['mocha', '--reporter', 'json', 'test/hidden.test.ts', 'test/holes-hidden.test.ts'],
+    options,
+  )
+  const { failures } = JSON.parse(stdout.slice(stdout.indexOf('{\n  "stats"')))
+  if (status !== failures.length) throw new Error('The tests did not run to their end.')
+  return failures.map(({ title }) => title)
+}
+
+const folder = copied()
+try {
+  const before = failing(folder)
+  if (before.length > 0) throw new Error(`Fails without any leak: ${before.join(', ')}`)
+  const only = process.argv[2]
+  for (const { tells, file, from, to } of LEAKS.filter((leak) => !only || leak.tells.includes(only))) {
+    const path = join(folder, file)
+    const source = readFileSync(path, 'utf8')
+    const parts = source.split(from)
+    if (parts.length !== 2) throw new Error(`${file} has not exactly one place that reads: ${from}`)
+    writeFileSync(path, parts.join(to))
+    const found = failing(folder)
+    writeFileSync(path, source)
+    if (found.length === 0) process.exitCode = 1
+    console.log(found.length === 0 ? `missed  ${tells}` : `found   ${tells}: it ${found.join('; it ')}`)
+  }
+} finally {
+  rmSync(folder, { recursive: true, force: true })
+}

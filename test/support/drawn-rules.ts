@@ -1,0 +1,154 @@
+import fc from 'fast-check'
+import { type Condition, type ModelData, type Operand, type Rulebook, toPlain, type Value } from 'pachter'
+import { fieldOf } from 'pachter/model'
+import { conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
+
+const about = fc.constantFrom<Condition>(
+  { kind: 'always' },
+  { kind: 'signedIn' },
+  { kind: 'role', anyOf: ['a'] },
+  { kind: 'role', anyOf: ['A'] },
+  { kind: 'channel', anyOf: ['web'] },
+)
+
+/** @param hidden fields that most grants to read leave out, and most denies look at */
+export function rulesOn(
+  model: ModelData,
+  table: string,
+  hidden: readonly string[] | undefined,
+): fc.Arbitrary<Rulebook['tables'][string]> {
+  const names = Object.keys(model.tables[table]?.fields ?? {})
+  const condition = conditionOn(model, [table], 2, table === 'items')
+  const unchanged = fc.constantFrom(...names).map((field): Condition => ({ kind: 'unchanged', field }))
+  const kept = fc.constantFrom(...names).map((name): Condition => {
+    const isList = fieldOf(model, table, name).type === 'list'
+    const old: Operand = { kind: 'old', name }
+    return isList
+      ? { kind: 'isSet', operand: old }
+      : { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name }, right: old }
+  })
+  const negated = (each: fc.Arbitrary<Condition>) =>
+    fc.tuple(each, fc.boolean()).map(([of, isNot]): Condition => (isNot ? { kind: 'not', of } : of))
+  /** On how a record will be: also on what of it changes. */
+  const outcome = fc.oneof(
+    { weight: 3, arbitrary: condition },
+    { weight: 1, arbitrary: negated(unchanged) },
+    { weight: 1, arbitrary: negated(kept) },
+    {
+      weight: 1,
+      arbitrary: fc.tuple(condition, negated(unchanged)).map(([...of]): Condition => ({ kind: 'any', of })),
+    },
+  )
+  const who = fc.oneof(
+    { weight: 3, arbitrary: fc.constantFrom('first', 'second') },
+    { weight: 2, arbitrary: fc.constant<Condition>({ kind: 'always' }) },
+    { weight: 1, arbitrary: about },
+  )
+  const grant = fc.record(
+    {
+      to: fc.array(who, { minLength: 1, maxLength: 2 }),
+      fields: fc.subarray(names),
+      when: condition,
+      after: outcome,
+    },
+    { requiredKeys: ['to'] },
+  )
+  const grants = fc.array(grant, { maxLength: 3 })
+  // Rules drawn blindly refuse nearly everything, which proves little: half of the grids are open to all.
+  const all = fc.constant([{ to: [{ kind: 'always' }] }])
+  const some = fc.array(grant, { minLength: 1, maxLength: 3 })
+  const opened = fc.oneof(all, some)
+  // Those whom no grant lets learn nothing of denies.
+  const written = hidden ? fc.oneof(opened, fc.constant([{ to: ['first'] }])) : opened
+  /** Where what is hidden matters, nearly always something that hides it. */
+  const mostly = <T>(hides: fc.Arbitrary<T>, other: fc.Arbitrary<T>) =>
+    hidden ? fc.oneof({ weight: 5, arbitrary: hides }, { weight: 1, arbitrary: other }) : other
+  const masked = fc
+    .constantFrom<unknown>({ kind: 'always' }, { kind: 'always' }, 'first')
+    .map((to) => [{ to: [to], fields: names.filter((name) => !hidden?.includes(name)) }])
+  const read = mostly<unknown>(masked, opened)
+  const more = mostly<unknown>(fc.constant([]), grants)
+  const ofHidden = fc.constantFrom(...(hidden?.length ? hidden : names)).chain((name): fc.Arbitrary<Condition> => {
+    const field = fieldOf(model, table, name)
+    const left: Operand = { kind: 'field', level: 0, name }
+    if (field.type === 'list') return fc.constant({ kind: 'isSet', operand: left })
+    const pool = field.references ? (field.type === 'text' ? TEXT_IDS : IDS) : valuesFor(field)
+    const is = fc.constantFrom(...pool).map((value): Condition => {
+      const right: Operand = { kind: 'value', shape: field, value: toPlain(field, value as Value) }
+      return { kind: 'compare', how: 'is', left, right }
+    })
+    // What holds of about half of all values.
+    return fc.oneof(
+      is,
+      fc.array(is, { minLength: pool.length, maxLength: pool.length }).map((of): Condition => ({ kind: 'any', of })),
+    )
+  })
+  const denyOn = (on: readonly string[], when: fc.Arbitrary<Condition>, message = 'Denied.') =>
+    fc.record({
+      on: fc.subarray([...on], { minLength: hidden ? Math.min(3, on.length) : 1 }),
+      when,
+      except: fc.array(who, { maxLength: 1 }),
+      message: fc.constant(message),
+    })
+  const writes = ['update', 'delete', 'create', 'settle']
+  const deny = mostly(
+    denyOn(writes, negated(ofHidden)),
+    fc.oneof(
+      denyOn(['read', 'list', ...writes], condition),
+      denyOn(['update', 'settle'], fc.oneof(condition, negated(unchanged))),
+    ),
+  )
+  /** One that all can know of, whose message is another. */
+  const everybody = fc.constant<Condition>({ kind: 'always' })
+  const other = denyOn(writes, hidden ? fc.oneof(everybody, about) : about, 'Denied, too.')
+  // Stamps and what is fixed by them: of the caller, the moment, or a value.
+  const stamp = (name: string): fc.Arbitrary<Operand> => {
+    const shape = fieldOf(model, table, name)
+    const value = fc.constantFrom(...valuesFor(shape)).map((each): Operand => ({
+      kind: 'value',
+      shape,
+      value: toPlain(shape, each),
+    }))
+    if (shape.type === 'timestamp') return fc.oneof(value, fc.constant<Operand>({ kind: 'now', plusSeconds: 60 }))
+    const isOwn = shape.type === 'integer' && shape.references === 'people'
+    return isOwn ? fc.constant<Operand>({ kind: 'caller', name: 'id' }) : value
+  }
+  const stampable = names.filter(
+    (name) => name !== 'id' && (!fieldOf(model, table, name).references || name === 'ownerId'),
+  )
+  const stampsOf = fc
+    .subarray(stampable, { maxLength: 1 })
+    .chain((chosen) => fc.record(Object.fromEntries(chosen.map((name) => [name, stamp(name)]))))
+  const stamps = fc.oneof(
+    { weight: 2, arbitrary: fc.constant({}) },
+    { weight: 1, arbitrary: fc.record({ create: stampsOf, update: stampsOf, settle: stampsOf }) },
+  )
+  return fc.record({
+    actions: fc.constant(['settle']),
+    ties: fc.record({ first: condition, second: condition }),
+    grants: fc.record({
+      read,
+      list: more,
+      get: more,
+      create: written,
+      update: written,
+      delete: written,
+      settle: written,
+    }),
+    denies: hidden
+      ? fc.record({ deny, other })
+      : fc.oneof(
+          { weight: 2, arbitrary: fc.constant({}) },
+          { weight: 1, arbitrary: fc.record({ deny, other }, { requiredKeys: ['deny'] }) },
+        ),
+    stamps,
+    ...(!hidden && { conflicts: fc.constant('told') }),
+    checks: fc.record({
+      fields: fc.constant({}),
+      records: fc.oneof(
+        { weight: 3, arbitrary: fc.constant({}) },
+        { weight: 1, arbitrary: outcome.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
+      ),
+    }),
+  }) as fc.Arbitrary<Rulebook['tables'][string]>
+}

@@ -1,0 +1,118 @@
+import fc from 'fast-check'
+import { accessQuestions, accessReader, answer, checkCaller, type Data, lookupIn } from 'pachter'
+import { Oracle, type Someone } from './oracle.js'
+import { same } from './oracle-values.js'
+import { attemptsIn, type Question, questionOn } from './questions.js'
+import { NOW, recordOf, someone, type World, worlds } from './worlds.js'
+
+type Row = Readonly<Record<string, unknown>>
+
+/** A world, a caller in it, other values that could stand in it in secret, and what the caller asks. */
+export interface Pair {
+  readonly world: World
+  readonly who: Someone
+  readonly others: Readonly<Record<string, readonly Row[]>>
+  readonly questions: readonly Question[]
+}
+
+/** Draws pairs of databases, with this many questions each. */
+export const pairs = (questions: number): fc.Arbitrary<Pair> =>
+  worlds(0, true).chain((world) => {
+    const { model } = world.rulebook
+    const others = Object.keys(model.tables).map((table) => [
+      table,
+      fc.array(recordOf(model, table), { minLength: 4, maxLength: 4 }),
+    ])
+    return fc.record({
+      world: fc.constant(world),
+      who: someone as fc.Arbitrary<Someone>,
+      others: fc.record(Object.fromEntries(others) as Record<string, fc.Arbitrary<Row[]>>),
+      questions: fc.array(questionOn(model, world.data), { minLength: questions, maxLength: questions }),
+    })
+  })
+
+/**
+ * All that a caller sees of a database, and may do to it, as text: what two databases have in common where they differ
+ * in secret.
+ */
+export function viewer({ rulebook }: World, who: Someone): (data: Data) => string {
+  const caller = checkCaller(rulebook.caller, who)
+  const asked = Object.keys(rulebook.tables).flatMap((table) =>
+    (['list', 'get'] as const).map((how) => ({
+      table,
+      how,
+      questions: accessQuestions(rulebook, table, caller, how),
+      access: accessReader(rulebook, table, caller, how),
+    })),
+  )
+  return (data) => {
+    const oracle = new Oracle(rulebook, data, who, NOW)
+    const place = { caller, now: NOW, lookup: lookupIn(data) }
+    const shown = asked.flatMap(({ table, how, questions, access }) =>
+      [...(data[table] ?? [])]
+        .sort((left, right) => (String(left['id']) < String(right['id']) ? -1 : 1))
+        .flatMap((row) => {
+          const fields = oracle.sees(table, row, how)
+          if (!fields) return []
+          const shownFields = fields.map((name) => [name, row[name]])
+          return [[table, how, row['id'], shownFields, access(answer(questions, row, place))]]
+        }),
+    )
+    return JSON.stringify(shown, (_, value: unknown) => (typeof value === 'bigint' ? `${value}n` : value))
+  }
+}
+
+/** The same database to this caller, as different as can be to everybody else. */
+export function inSecret({ world, who, others }: Pair): Data {
+  const viewOf = viewer(world, who)
+  const view = viewOf(world.data)
+  let data = world.data
+  const rowsOf = (table: string) => data[table] ?? []
+  const attempt = (table: string, rows: readonly Row[]) => {
+    const next = { ...data, [table]: rows }
+    if (viewOf(next) === view) data = next
+  }
+  for (const [table, given] of Object.entries(others)) {
+    const key = world.rulebook.model.tables[table]?.key ?? []
+    const names = Object.keys(given[0] ?? {}).filter((name) => !key.includes(name))
+    // Each field of each record becomes the first of the other values that nobody notices.
+    for (const at of rowsOf(table).keys()) {
+      for (const name of names) {
+        const stored = rowsOf(table)[at]?.[name]
+        for (const value of given.map((other) => other[name])) {
+          if (same(value, stored) || rowsOf(table)[at]?.[name] !== stored) continue
+          attempt(
+            table,
+            rowsOf(table).map((row, place) => (place === at ? { ...row, [name]: value } : row)),
+          )
+        }
+      }
+    }
+    const isThere = (other: Row) => rowsOf(table).some((row) => key.every((name) => row[name] === other[name]))
+    for (const other of given) {
+      if (isThere(other))
+        attempt(
+          table,
+          rowsOf(table).filter((row) => key.some((name) => row[name] !== other[name])),
+        )
+      else attempt(table, [...rowsOf(table), other])
+    }
+  }
+  return data
+}
+
+/**
+ * Whether the rules themselves decide alike about a write in both: what they make of what is hidden is told, as it has
+ * to be. Which grants hold is a part of that: a rule's message is for those whom a grant lets.
+ */
+export function isDecidedAlike({ world, who }: Pair, other: Data, question: Question): boolean {
+  const [one, two] = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW)) as [Oracle, Oracle]
+  const { table } = question
+  return attemptsIn(question).every(({ action, key, values }) => {
+    const foretell = (oracle: Oracle) => [
+      oracle.foretell(table, action, key, values).statuses,
+      oracle.holding(table, action, key, values),
+    ]
+    return JSON.stringify(foretell(one)) === JSON.stringify(foretell(two))
+  })
+}
