@@ -27,7 +27,7 @@ import { openExpectations, openWorkbench, runFile } from 'pachter/check'
 import { sqlite } from 'pachter/sql'
 import type { Store } from 'pachter/store'
 import { model, caller, rules, data, ana, eva, on } from './support/allotted.js'
-import { each } from './support/holes.js'
+import { each, type Opened } from './support/holes.js'
 import { refusalOf } from './support/korenveld.js'
 
 describe('an audit found taken down', () => {
@@ -72,39 +72,37 @@ describe('an audit found taken down', () => {
     expect((process.cpuUsage().user - start) / 1e6).to.be.below(20)
   })
 
-  each('(25) (26) (28) what is asked for has limits, named before anything runs', async ({ store, sent }) => {
+  /** What is answered with before anything is sent. */
+  const unsent = async ({ sent }: Opened, call: unknown) => {
+    const before = sent.length
+    const refusal = await refusalOf(call as never)
+    expect(sent.slice(before).filter((each) => !/pg_attribute|information_schema/.test(each))).to.deep.equal([])
+    return refusal
+  }
+
+  each('(25) a list of values has an end, named before anything runs', async (opened) => {
     const priced = defineModel({ goods: { id: integer().key(), price: decimal(2), weight: integer().optional() } })
     const open = defineRules(priced, defineCaller({ id: integer() }), {
       goods: ({ anyone, table }) => table.grants({ read: [anyone] }),
     })
     const many = Array.from({ length: 33_000 }, (_, at) => `${at}.00` as const)
-    const before = sent.length
-    expect(
-      await refusalOf(
-        createGuard({ rules: open, store })
-          .as(ana)
-          .list('goods', { where: (row) => row.price.oneOf(many) }),
-      ),
-    ).to.be.instanceOf(LimitError)
+    const scoped = createGuard({ rules: open, store: opened.store }).as(ana)
+    const listed = scoped.list('goods', { where: (row) => row.price.oneOf(many) })
+    expect(await unsent(opened, listed)).to.be.instanceOf(LimitError)
+  })
+
+  each('(26) with, orderBy and bulk calls have an end, named before anything runs', async (opened) => {
+    const as = on(opened.store, eva)
     const deep = (levels: number): object =>
       levels === 0 ? {} : { notes: { with: { entry: { with: deep(levels - 1) } } } }
-    expect(await refusalOf(on(store, eva)['list']?.('entries', { with: deep(9) }) as never)).to.be.instanceOf(
-      LimitError,
-    )
-    expect(
-      await refusalOf(
-        on(store, eva)['list']?.('entries', { orderBy: Array.from({ length: 99 }, () => 'title') }) as never,
-      ),
-    ).to.be.instanceOf(LimitError)
-    expect(
-      await refusalOf(
-        on(store, eva)['deleteMany']?.(
-          'entries',
-          Array.from({ length: LIMITS.bulkRecords + 1 }, (_, at) => at),
-        ) as never,
-      ),
-    ).to.be.instanceOf(LimitError)
-    expect(sent.slice(before).filter((each) => !/pg_attribute|information_schema/.test(each))).to.deep.equal([])
+    const titles = Array.from({ length: 99 }, () => 'title')
+    const keys = Array.from({ length: LIMITS.bulkRecords + 1 }, (_, at) => at)
+    expect(await unsent(opened, as['list']?.('entries', { with: deep(9) }))).to.be.instanceOf(LimitError)
+    expect(await unsent(opened, as['list']?.('entries', { orderBy: titles }))).to.be.instanceOf(LimitError)
+    expect(await unsent(opened, as['deleteMany']?.('entries', keys))).to.be.instanceOf(LimitError)
+  })
+
+  each('(28) large integers are values like others', async ({ store }) => {
     expect(() => on(store, { id: 7n })).to.throw(/id is 7n/)
     const bulk = await refusalOf(on(store, eva)['deleteMany']?.('entries', [2n]) as never)
     expect(bulk).to.be.instanceOf(InputError)
@@ -156,7 +154,7 @@ describe('an audit found taken down', () => {
     expect(await as['create']?.('notes', { id: 40, entryId: 2, rank: 1, body: 'x' })).to.include({ id: 40 })
   })
 
-  each('(31) (32) what is done is done, and a duplicate is one', async ({ store }) => {
+  each('(31) what is done is done, whatever becomes of the log', async ({ store }) => {
     const loud = console.error
     console.error = () => undefined
     try {
@@ -171,6 +169,9 @@ describe('an audit found taken down', () => {
     } finally {
       console.error = loud
     }
+  })
+
+  each('(32) a duplicate among many is one', async ({ store }) => {
     const fresh = (email: string) => ({ email, duties: [] })
     const outcome = (await on(store, eva)['createMany']?.('members', [fresh('new'), fresh('ana'), fresh('newer')], {
       partly: true,
@@ -180,26 +181,37 @@ describe('an audit found taken down', () => {
     expect(outcome.refused[0]).to.include({ key: 1 })
   })
 
-  each('(33) (34) (35) (46) names mean one thing', async ({ store }) => {
+  each('(33) no alias of a query of one’s own is ours', async ({ store }) => {
     const scoped = createGuard({ rules, store }).as(eva)
     expect(() => scoped.filter('entries', 'read', { alias: '_1' })).to.throw(InputError)
     expect(scoped.filter('entries', 'read', { alias: 'e' }).text).to.be.a('string')
+  })
+
+  it('(34) names of actions and ties are names', () => {
     const odd = (change: object) => ({
       ...rules,
       tables: { ...rules.tables, entries: { ...rules.tables['entries'], ...change } },
     })
     expect(() => checkRulebook(odd({ actions: ['do it'] }) as never)).to.throw(RuleError, /as a name/)
     expect(() => checkRulebook(odd({ ties: { '0': { kind: 'always' } } }) as never)).to.throw(RuleError, /as a name/)
+  })
+
+  each('(35) a condition asks only what there is', async ({ store }) => {
     const listed = (where: unknown) => refusalOf(on(store, eva)['list']?.('entries', { where }) as never)
-    expect(await listed((row: { may(action: string): unknown }) => row.may('typo'))).to.be.instanceOf(InputError)
-    expect(await listed((row: { title: { is(title: string): never } }) => after(row.title.is('x')))).to.be.instanceOf(
-      InputError,
-    )
-    expect(
-      await scoped.count('entries', {
+    const typo = (row: { may(action: string): unknown }) => row.may('typo')
+    const later = (row: { title: { is(title: string): never } }) => after(row.title.is('x'))
+    expect(await listed(typo)).to.be.instanceOf(InputError)
+    expect(await listed(later)).to.be.instanceOf(InputError)
+    expect(() => createGuard({ rules, store }).as({ id: 1, roles: ['x'] } as never)).to.throw(UnknownNameError)
+  })
+
+  each('(46) a choice begins with a text, no key is a list, and no name is two things', async ({ store }) => {
+    const count = createGuard({ rules, store })
+      .as(eva)
+      .count('entries', {
         where: (row) => (row.status as never as { startsWith(text: string): never }).startsWith('op'),
-      }),
-    ).to.equal(3)
+      })
+    expect(await count).to.equal(3)
     expect(() => defineModel({ t: { id: list(text()).key() } } as never)).to.throw(ModelError, /list/)
     expect(() =>
       defineModel({
@@ -207,6 +219,5 @@ describe('an audit found taken down', () => {
         lines: { id: integer().key(), orderId: references('orders') },
       }),
     ).to.throw(ModelError, /would be both/)
-    expect(() => createGuard({ rules, store }).as({ id: 1, roles: ['x'] } as never)).to.throw(UnknownNameError)
   })
 })

@@ -242,7 +242,7 @@ export class Oracle {
   }
 
   /** The roles a caller comes with, those in the caller's own record, and those that go with them. */
-  private roles(): ReadonlySet<string> {
+  roles(): ReadonlySet<string> {
     const { record, implies } = this.rulebook.caller
     const own = record && (this.data[record.table] ?? []).find((row) => row['id'] === this.who.id)
     const roles = new Set([...(this.who.roles ?? []), ...((own?.[record?.roles ?? ''] ?? []) as string[])])

@@ -32,8 +32,8 @@ export const pairs = (questions: number): fc.Arbitrary<Pair> =>
   })
 
 /**
- * All that a caller sees of a database, and may do to it, as text: what two databases have in common where they differ
- * in secret.
+ * All that a caller sees of a database, and may do to it, and which roles it gives the caller, who knows them: as text,
+ * what two databases have in common where they differ in secret.
  */
 export function viewer({ rulebook }: World, who: Someone): (data: Data) => string {
   const caller = checkCaller(rulebook.caller, who)
@@ -58,7 +58,9 @@ export function viewer({ rulebook }: World, who: Someone): (data: Data) => strin
           return [[table, how, row['id'], shownFields, access(answer(questions, row, place))]]
         }),
     )
-    return JSON.stringify(shown, (_, value: unknown) => (typeof value === 'bigint' ? `${value}n` : value))
+    return JSON.stringify([[...oracle.roles()], shown], (_, value: unknown) =>
+      typeof value === 'bigint' ? `${value}n` : value,
+    )
   }
 }
 
