@@ -21,6 +21,8 @@ export interface Attempted {
   /** 200 where it would be done. */
   readonly status: number
   readonly message?: string
+  /** What the developer may want to know of the refusal, and the caller is not told. */
+  readonly hint?: string
   /** The fields it would change, with their values before and after. */
   readonly changes: readonly { readonly field: string; readonly before: unknown; readonly after: unknown }[]
   /** Which of the named callers see the record; nothing where nothing would be written. */
@@ -57,6 +59,7 @@ export async function tryAs(bench: Workbench, attempt: Attempt, everyone?: Every
     ...(!isMissing(title) && { title: String(title) }),
     status: tried.status,
     ...(tried.message !== undefined && { message: tried.message }),
+    ...(tried.hint !== undefined && { hint: tried.hint }),
     changes: tried.status === 200 ? changesIn(bench, table, tried) : [],
     ...(tried.status === 200 && {
       callers: { before: before.callers, after: after.callers },

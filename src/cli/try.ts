@@ -72,7 +72,17 @@ function readValues(model: ModelData, table: string, given = '{}'): Readonly<Rec
 }
 
 /** Writes what would come of a write for a terminal. */
-export function printTried({ attempt, key, title, status, message, changes, callers, everyone }: Attempted): string {
+export function printTried({
+  attempt,
+  key,
+  title,
+  status,
+  message,
+  hint,
+  changes,
+  callers,
+  everyone,
+}: Attempted): string {
   const { caller, action, table } = attempt
   const subject = [table, key, title && `“${title}”`].filter(Boolean).join(' ')
   const done = status === 200
@@ -81,6 +91,7 @@ export function printTried({ attempt, key, title, status, message, changes, call
       ? `${chalk.green.bold('It would be done')}: ${caller} may ${action} ${subject}.`
       : `${chalk.red.bold('It would be refused')} (${status}): ${caller} may not ${action} ${subject}.`,
     ...(message === undefined ? [] : [`The caller is told: ${message}`]),
+    ...(hint === undefined ? [] : ['', hint]),
     ...(changes.length > 0 ? ['', drawTable(['field', 'before', 'after'], changes.map(changeRow))] : []),
     ...(done && changes.length === 0 && action !== 'delete' ? ['', 'Nothing would change.'] : []),
     ...(callers ? ['', ...printSight(callers, 'of the callers')] : []),

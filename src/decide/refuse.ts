@@ -48,7 +48,10 @@ export class NotFoundError extends RefusedError {
 
 /** The error that fits a verdict of refusal. */
 export function refusal(verdict: Verdict): RefusedError | InputError {
-  return noteAside(errorFor(verdict), { verdict })
+  const { table, withheld } = verdict
+  const names = withheld.join(', ')
+  const hint = `Whether ${names} would fit might tell of records that this caller does not see in full; table.conflicts('told') in the rules of ${table} lets it be told.`
+  return noteAside(errorFor(verdict), { verdict, ...(names && { hint }) })
 }
 
 function errorFor({ table, status, message, fields, invalid }: Verdict): RefusedError | InputError {

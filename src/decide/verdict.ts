@@ -74,11 +74,20 @@ export interface Verdict {
   readonly denies: readonly DenyVerdict[]
   /** Why fields may not be set, by field. */
   readonly fields: Readonly<Record<string, string>>
+  /** Of these, those whose answer would tell of records the caller does not see, unless the table says `conflicts('told')`. */
+  readonly withheld: readonly string[]
   /** What is wrong with values that the caller may set, by field. */
   readonly invalid: Readonly<Record<string, string>>
   /** What to tell the caller: never more than the caller may know. */
   readonly message: string
 }
+
+/** What is said of a key or a unique value, taken or not, and of a reference, to a hidden record or to none. */
+const TAKEN = 'is not yours to choose'
+const NOWHERE = 'leads to no record that you see'
+
+const namesOf = (problems: Readonly<Record<string, string>>, problem: string): readonly string[] =>
+  Object.keys(problems).filter((name) => problems[name] === problem)
 
 /** Puts the facts about a record together to a verdict. */
 export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
@@ -99,7 +108,8 @@ export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
   // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
   const told = status === 403 && open && Object.keys(fields).length === 0 && denied.find((deny) => deny.told)
   const message = told ? told.message : sentence(inquiry, status, fields)
-  return { table, action, allowed, status, seen, grants, denies, fields, invalid, message }
+  const withheld = [...namesOf(fields, TAKEN), ...namesOf(invalid, NOWHERE)]
+  return { table, action, allowed, status, seen, grants, denies, fields, invalid, withheld, message }
 }
 
 function refusedStatus(inquiry: Inquiry, seen: boolean): 401 | 403 | 404 {
@@ -116,7 +126,7 @@ function failedChecks(inquiry: Inquiry, rules: TableRules, facts: Facts): Record
   )
   return Object.fromEntries([
     ...failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message] as const)),
-    ...references.map(({ field }) => [field, 'leads to no record that you see'] as const),
+    ...references.map(({ field }) => [field, NOWHERE] as const),
   ])
 }
 
@@ -135,6 +145,7 @@ export function closedVerdict(inquiry: Inquiry): Verdict {
     denies: [],
     fields: {},
     invalid: {},
+    withheld: [],
     message,
   }
 }
@@ -197,7 +208,7 @@ function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Recor
     else if (covering.length === 0) refused[field] = 'is not yours to set'
     else if (changing && !covering.some((grant) => staysHeld(grant, facts))) {
       refused[field] = 'may not get this value from you'
-    } else if (untold.some((each) => each.field === field)) refused[field] = 'is not yours to choose'
+    } else if (untold.some((each) => each.field === field)) refused[field] = TAKEN
   }
   return refused
 }

@@ -2,6 +2,8 @@
 export interface Aside {
   /** The names there are, where one was not found. */
   readonly known?: readonly string[]
+  /** What the developer may want to know or to do about it: a sentence. */
+  readonly hint?: string
   /** What the database, or its driver, said. */
   readonly cause?: unknown
 }
@@ -33,8 +35,8 @@ export function asideOf<A extends object = Aside>(error: unknown): Partial<A> {
  */
 export function inFull(error: unknown): string {
   if (!(error instanceof Error)) return String(error)
-  const { known, cause } = asideOf(error)
+  const { known, hint, cause } = asideOf(error)
   const names = known && (known.length > 0 ? `there is ${known.join(', ')}.` : 'there is none.')
   const sentence = names ? `${error.message.replace(/\.$/, '')}; ${names}` : error.message
-  return cause instanceof Error ? `${sentence} ${cause.message}` : sentence
+  return [sentence, hint, cause instanceof Error ? cause.message : undefined].filter(Boolean).join(' ')
 }

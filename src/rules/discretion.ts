@@ -13,6 +13,7 @@ import {
 import { parentsOf, tableOf } from '../model/index.js'
 import { fieldSight, permission } from './permission.js'
 import { type Action, type Rulebook, rulesOf } from './rulebook.js'
+import { asTold } from './seen.js'
 
 /**
  * What has to hold of a value that is given, so that the answer tells nothing of records the caller does not see:
@@ -68,9 +69,18 @@ export function discretions(
   ]
 }
 
-/** When the caller sees every record that has these values, whatever else stands in it. */
+/**
+ * When the caller sees every record that has these values, and that it has them, whatever else stands in it: by what the
+ * caller sees of other records, since the answer tells of these as well.
+ */
 function whoeverHas(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
-  return supposing(permission(rulebook, table, 'get'), (name) => !fields.includes(name), never)
+  const { key } = tableOf(rulebook.model, table)
+  const hideable = fields.filter((name) => !key.includes(name))
+  const seen = allOf(
+    permission(rulebook, table, 'get'),
+    ...hideable.map((name) => fieldSight(rulebook, table, name, 'get')),
+  )
+  return supposing(asTold(rulebook, seen, [table]), (name) => !fields.includes(name), never)
 }
 
 /**

@@ -184,7 +184,7 @@ export function asInput<T>(table: string, work: () => T): T {
     return work()
   } catch (error) {
     if (!(error instanceof RuleError || error instanceof UnknownNameError)) throw error
-    throw new InputError(table, { where: error.message })
+    throw new InputError(table, { where: `is refused: ${error.message.replace(/[.]$/, '')}` })
   }
 }
 

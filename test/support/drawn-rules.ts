@@ -135,12 +135,10 @@ export function rulesOn(
       delete: written,
       settle: written,
     }),
-    denies: hidden
-      ? fc.record({ deny, other })
-      : fc.oneof(
-          { weight: 2, arbitrary: fc.constant({}) },
-          { weight: 1, arbitrary: fc.record({ deny, other }, { requiredKeys: ['deny'] }) },
-        ),
+    denies: fc.oneof(
+      { weight: hidden ? 1 : 2, arbitrary: fc.constant({}) },
+      { weight: hidden ? 3 : 1, arbitrary: fc.record({ deny, other }, { requiredKeys: ['deny'] }) },
+    ),
     stamps,
     ...(!hidden && { conflicts: fc.constant('told') }),
     checks: fc.record({

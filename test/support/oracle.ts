@@ -59,14 +59,16 @@ export class Oracle {
     return 'refused' in statuses ? { statuses: this.softened(table, action, statuses.refused) } : statuses
   }
 
-  /** Which grants hold of a try, by their place. */
-  holding(table: string, action: string, key: unknown, values: Row): readonly number[] {
+  /** Which grants hold of a try, by their place, and whether they hold of what comes of it. */
+  holding(table: string, action: string, key: unknown, values: Row): readonly (readonly [number, boolean])[] {
     const rules = this.rules(table)
     const row = action === 'create' ? undefined : (this.data[table] ?? []).find((each) => each['id'] === key)
     const next = { ...row, ...values, ...this.stamps(rules, action) }
     const scene: Scene = { at: [action === 'create' ? next : row], next }
     if (!scene.at[0]) return []
-    return this.grants(table, action).flatMap((grant, at) => (this.holds(rules, grant, scene) ? [at] : []))
+    return this.grants(table, action).flatMap((grant, at) =>
+      this.holds(rules, grant, scene) ? [[at, row === undefined || this.stays(rules, grant, row, next, values)]] : [],
+    )
   }
 
   /** Whoever has not signed in is sent to do so where that could help; where it could, the rest of the tests say. */
@@ -97,12 +99,7 @@ export class Oracle {
       const fixed = rules.checks.fields[field]?.onUpdate === 'forbidden'
       if (stamped || fixed || this.table(table).key.includes(field)) return { refused: 403 }
       const covering = grants.filter((grant) => !grant.fields || grant.fields.includes(field))
-      const stayed = covering.some((grant) =>
-        grant.after
-          ? this.is(grant.after, { at: [next], old: row, next, sent, untold })
-          : this.holds(rules, grant, { at: [next], old: row, next, sent }),
-      )
-      if (!stayed) return { refused: 403 }
+      if (!covering.some((grant) => this.stays(rules, grant, row, next, values, untold))) return { refused: 403 }
     }
     for (const { that } of Object.values(rules.checks.records)) {
       if (!this.is(that, { at: [next], old: row, next, sent, untold })) return { refused: 422 }
@@ -110,6 +107,12 @@ export class Oracle {
     // An update that changes nothing writes nothing; an action of the table's own is done all the same.
     const changed = own || Object.keys(values).some((field) => !same(row[field] ?? null, values[field] ?? null))
     return { statuses: [200], stored: changed ? next : row }
+  }
+
+  /** Whether a grant holds of a record as a change makes it. */
+  private stays(rules: Rules, grant: Grant, row: Row, next: Row, values: Row, untold: readonly string[] = []): boolean {
+    const scene: Scene = { at: [next], old: row, next, sent: { ...next, ...values } }
+    return grant.after ? this.is(grant.after, { ...scene, untold }) : this.holds(rules, grant, scene)
   }
 
   private create(table: string, values: Row): Foretold | { refused: number } {

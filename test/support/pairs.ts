@@ -3,7 +3,7 @@ import { accessQuestions, accessReader, answer, checkCaller, type Data, lookupIn
 import { Oracle, type Someone } from './oracle.js'
 import { same } from './oracle-values.js'
 import { attemptsIn, type Question, questionOn } from './questions.js'
-import { NOW, recordOf, someone, type World, worlds } from './worlds.js'
+import { isUnique, NOW, recordOf, someone, type World, worlds } from './worlds.js'
 
 type Row = Readonly<Record<string, unknown>>
 
@@ -72,7 +72,8 @@ export function inSecret({ world, who, others }: Pair): Data {
   const rowsOf = (table: string) => data[table] ?? []
   const attempt = (table: string, rows: readonly Row[]) => {
     const next = { ...data, [table]: rows }
-    if (viewOf(next) === view) data = next
+    const isPossible = rows.every((_, at) => isUnique(world.rulebook.model, table, rows, at))
+    if (isPossible && viewOf(next) === view) data = next
   }
   for (const [table, given] of Object.entries(others)) {
     const key = world.rulebook.model.tables[table]?.key ?? []

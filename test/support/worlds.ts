@@ -44,22 +44,33 @@ const fields = fc
     ),
   )
 
-/** People own boxes and items, items lie in boxes, and are shared with people: keys are numbers or texts. */
-const models: fc.Arbitrary<ModelData> = fc
-  .record({ people: fields, boxes: fields, items: fields, named: fc.boolean() })
-  .map(({ people, boxes, items, named }) =>
-    defineModel({
-      people: { id: integer().key(), duties: list(text()), ...people },
-      boxes: { id: named ? text().key() : integer().key(), keeperId: references('people').optional(), ...boxes },
-      items: {
-        id: integer().key(),
-        ownerId: references('people').optional(),
-        boxId: references('boxes').optional(),
-        ...items,
-      },
-      shares: { itemId: references('items').key(), personId: references('people').key(), ...items },
-    } as never),
-  )
+/**
+ * People own boxes and items, items lie in boxes, and are shared with people: keys are numbers or texts.
+ *
+ * @param own more fields of boxes and items
+ */
+const models = (own: object): fc.Arbitrary<ModelData> =>
+  fc
+    .record({ people: fields, boxes: fields, items: fields, named: fc.boolean() })
+    .map(({ people, boxes, items, named }) =>
+      defineModel({
+        people: { id: integer().key(), duties: list(text()), ...people },
+        boxes: {
+          id: named ? text().key() : integer().key(),
+          keeperId: references('people').optional(),
+          ...own,
+          ...boxes,
+        },
+        items: {
+          id: integer().key(),
+          ownerId: references('people').optional(),
+          boxId: references('boxes').optional(),
+          ...own,
+          ...items,
+        },
+        shares: { itemId: references('items').key(), personId: references('people').key(), ...items },
+      } as never),
+    )
 
 export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, unknown>> => {
   const { fields: all } = model.tables[table] as ModelData['tables'][string]
@@ -78,16 +89,35 @@ export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<s
 export const dataOf = (model: ModelData, isFull: boolean): fc.Arbitrary<Data> =>
   fc.record(
     Object.fromEntries(
-      Object.entries(model.tables).map(([name, { key }]) => [
-        name,
-        fc.uniqueArray(recordOf(model, name), {
+      Object.entries(model.tables).map(([name, { key }]) => {
+        const records = fc.uniqueArray(recordOf(model, name), {
           minLength: isFull ? 2 : 0,
           maxLength: 4,
           selector: (record) => JSON.stringify(key.map((each) => record[each])),
-        }),
-      ]),
+        })
+        return [
+          name,
+          records.map((all) => all.map((each, at) => (isUnique(model, name, all, at) ? each : unmarked(each)))),
+        ]
+      }),
     ),
   )
+
+/** A mark that no two records share. */
+const MARK = 'mark'
+
+const unmarked = (record: Record<string, unknown>) => ({ ...record, [MARK]: null })
+
+/** Whether no record before this one has the same mark. */
+export const isUnique = (
+  model: ModelData,
+  table: string,
+  records: readonly Readonly<Record<string, unknown>>[],
+  at: number,
+): boolean => {
+  const mark = model.tables[table]?.fields[MARK] && records[at]?.[MARK]
+  return typeof mark !== 'string' || !records.slice(0, at).some((each) => each[MARK] === mark)
+}
 
 export const someone = fc.oneof(
   fc.constant(anonymous),
@@ -159,7 +189,7 @@ export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> =>
       ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden))
       : rulesOn(model, table, undefined)
   }
-  return models.chain((model) =>
+  return models(secret ? { [MARK]: choice('draft', 'Draft', 'done').unique().optional() } : {}).chain((model) =>
     fc
       .record({
         items: rules(model, 'items'),

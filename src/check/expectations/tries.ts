@@ -1,4 +1,12 @@
-import { isMissing, PachterError, parseKey, sameValue, UnknownNameError, type Value } from '../../model/index.js'
+import {
+  asideOf,
+  isMissing,
+  PachterError,
+  parseKey,
+  sameValue,
+  UnknownNameError,
+  type Value,
+} from '../../model/index.js'
 import { withoutTrace } from '../../store/index.js'
 import { recordAt } from '../keys.js'
 import { write } from '../write.js'
@@ -10,6 +18,8 @@ import type { MemoryRecord } from '../../decide/index.js'
 export interface Tried {
   readonly status: number
   readonly message?: string
+  /** What the developer may want to know of the refusal, and the caller is not told. */
+  readonly hint?: string
   /** Problems by field, where the refusal was about fields. */
   readonly fields?: Readonly<Record<string, string>>
   /** The record's key; of a create, the one it got. */
@@ -53,11 +63,12 @@ export async function tryWrite(
 }
 
 /** An error as an answer to the caller. What has no status is none, but a fault. */
-function refusalFrom(error: unknown): Pick<Tried, 'status' | 'message' | 'fields'> {
+function refusalFrom(error: unknown): Pick<Tried, 'status' | 'message' | 'hint' | 'fields'> {
   const { status, fields } = error as { readonly status?: number; readonly fields?: Record<string, string> }
   const isMistake = !(error instanceof PachterError) || error instanceof UnknownNameError
   if (isMistake || status === undefined) throw error
-  return { status, message: error.message, ...(fields && { fields }) }
+  const { hint } = asideOf(error)
+  return { status, message: error.message, ...(hint !== undefined && { hint }), ...(fields && { fields }) }
 }
 
 const keyOf = ({ rulebook }: Workbench, table: string, record: MemoryRecord) =>
