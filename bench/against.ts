@@ -131,6 +131,7 @@ for (const name of names) {
         Object.entries(guards).map(([build, as]) => [build, (at: number) => Promise.resolve(run(as, at))]),
       ),
       BUDGET,
+      BUDGET / 10,
     )
     const [was, once, is] = ['before', 'again', 'now'].map((each) => (times[each] ?? 0) * 1000) as [
       number,

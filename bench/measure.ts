@@ -39,10 +39,14 @@ async function warmUp(work: (at: number) => unknown): Promise<void> {
 /**
  * Medians of runs that take turns, in milliseconds each. What is quick is run often enough to be measured, what
  * is slow less often.
+ *
+ * @param budget about how many milliseconds all of it takes
+ * @param most how many turns at most
  */
 export async function takeTurns(
   works: Readonly<Record<string, (at: number) => unknown>>,
   budget = 1_000,
+  most = 41,
 ): Promise<Readonly<Record<string, number>>> {
   const names = Object.keys(works)
   const once: Record<string, number> = {}
@@ -51,7 +55,7 @@ export async function takeTurns(
     once[name] = await timed(works[name] as () => unknown, 1)
   }
   const slowest = Math.max(...Object.values(once), 0.001)
-  const rounds = Math.max(3, Math.min(41, Math.floor(budget / (slowest * names.length))))
+  const rounds = Math.max(3, Math.min(most, Math.floor(budget / (slowest * names.length))))
   const times = Math.max(1, Math.min(2_000, Math.floor(5 / slowest)))
   const taken: Record<string, number[]> = Object.fromEntries(names.map((name) => [name, []]))
   for (let round = 0; round < rounds; round += 1) {

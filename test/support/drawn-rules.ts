@@ -113,9 +113,11 @@ export function rulesOn(
     const isOwn = shape.type === 'integer' && shape.references === 'people'
     return isOwn ? fc.constant<Operand>({ kind: 'caller', name: 'id' }) : value
   }
-  const stampable = names.filter(
-    (name) => name !== 'id' && (!fieldOf(model, table, name).references || name === 'ownerId'),
-  )
+  // What the rules set of what is unique tells by its effect.
+  const stampable = names.filter((name) => {
+    const { references, unique } = fieldOf(model, table, name)
+    return name !== 'id' && !unique && (!references || name === 'ownerId')
+  })
   const stampsOf = fc
     .subarray(stampable, { maxLength: 1 })
     .chain((chosen) => fc.record(Object.fromEntries(chosen.map((name) => [name, stamp(name)]))))
