@@ -40,7 +40,7 @@ interface Asked {
   readonly question: Question
 }
 
-/** Worlds with reads; moments are stored to the microsecond in half of them, where a database can. */
+/** Worlds with reads; in half of them, moments are stored to the microsecond and texts without regard to case, where a database can. */
 const drawn = worlds(ATTEMPTS).chain((world) => {
   const { model } = world.rulebook
   const question = fc.constantFrom('items', 'items', 'boxes', 'people').chain((table) => readOn(model, table, true))
@@ -48,7 +48,7 @@ const drawn = worlds(ATTEMPTS).chain((world) => {
   return fc.record({
     world: fc.constant(world),
     reads: fc.array(read, { minLength: READS, maxLength: READS }),
-    isFine: fc.boolean(),
+    isOdd: fc.boolean(),
   })
 })
 
@@ -207,15 +207,15 @@ describe('memory, the databases, and an oracle of its own', () => {
     const statuses: Record<number, number> = {}
     let answers = 0
     await fc.assert(
-      fc.asyncProperty(drawn, async ({ world, reads, isFine }) => {
+      fc.asyncProperty(drawn, async ({ world, reads, isOdd }) => {
         checkRulebook(world.rulebook)
         // Other columns need other stores: what a store has found out of its columns stays.
         const engines = opened.map((engine) => ({ ...engine, store: { ...engine.store } }))
-        for (const engine of engines) await load(engine, world.rulebook.model, world.data, isFine)
+        for (const engine of engines) await load(engine, world.rulebook.model, world.data, isOdd)
         for (const read of reads) {
           const foretold = foretellRead(new Oracle(world.rulebook, world.data, read.caller, NOW), read.question)
           for (const { name, store } of engines) {
-            const place = () => `${name}\n${shown({ world, read, isFine })}`
+            const place = () => `${name}\n${shown({ world, read, isOdd })}`
             const said = await readInEngine(world, read, store)
             if ('answer' in foretold) {
               answers += 1

@@ -146,6 +146,72 @@ describe('what databases are known to see differently', () => {
     }
   })
 
+  it('text in columns without regard to case, around subqueries: no record gets the answer of another', async () => {
+    const cased = defineModel({
+      shelves: { id: text().key(), open: boolean() },
+      jars: { id: integer().key(), shelfId: references('shelves'), code: text(), labels: list(text()) },
+    })
+    const codes = ['x', 'X', 'x ']
+    const jars = codes.map((code, at) => ({ id: at + 1, shelfId: ['a', 'A', 'a '][at], code, labels: [code] }))
+    const stored: Data = { shelves: jars.map(({ shelfId, id }) => ({ id: shelfId, open: id === 1 })), jars }
+    type Jars = RuleContext<typeof cased, typeof caller, 'jars'>
+    const ties: ((context: Jars) => Condition)[] = [
+      ({ row }) => row.shelf.open.is(true),
+      ({ row }) => row.code.oneOf(['x', 'none']),
+      ({ row }) => row.labels.includes('x'),
+      ({ row }) => row.labels.includesAny(['x']),
+      ({ row, caller: me }) => row.shelf.jars.some((jar) => all(jar.code.is(row.code), jar.id.is(me.id))),
+      ({ row, caller: me }) =>
+        any(
+          row.id.is(9),
+          row.shelf.jars.some((jar) => jar.id.is(me.id)),
+        ),
+    ]
+    for (const engine of engines) {
+      const store = { ...engine.store }
+      await load({ ...engine, store }, cased, stored, true)
+      for (const [at, build] of ties.entries()) {
+        for (const isNot of [false, true]) {
+          const as = (action: 'read' | 'update') => {
+            const rules = defineRules(cased, caller, {
+              shelves: ({ anyone, table }) => table.grants({ read: [anyone] }),
+              jars: (context) =>
+                context.table
+                  .ties({ tie: isNot ? not(build(context)) : build(context) })
+                  .grants({ read: [context.anyone], update: ['tie'], ...(action === 'read' && { read: ['tie'] }) }),
+            })
+            return createGuard({ rules, store }).as({ ...ME, id: 1 })
+          }
+          for (const form of ['walk', 'scan', 'gather'] as const) {
+            const place = `${engine.name}, ${at}, ${form}`
+            const rows = await as('update').list('jars', { access: true, form, with: { shelf: true } })
+            const may = rows.map(({ $access }) => $access.may.update)
+            expect(may, place).to.deep.equal(isNot ? [false, true, true] : [true, false, false])
+            expect(
+              rows.map(({ shelf }) => shelf?.id),
+              place,
+            ).to.deep.equal(['a', 'A', 'a '])
+            const ids = isNot ? [2, 3] : [1]
+            const found = await as('read').list('jars', { form })
+            expect(
+              found.map(({ id }) => id),
+              place,
+            ).to.deep.equal(ids)
+            const { text: condition, values } = as('read').filter('jars', 'read', { form })
+            const { rows: own } = await store.query(`SELECT _0.id FROM jars AS _0 WHERE ${condition} ORDER BY 1`, [
+              ...values,
+            ])
+            expect(
+              own.map(({ id }) => Number(id)),
+              place,
+            ).to.deep.equal(ids)
+          }
+        }
+      }
+    }
+    for (const engine of engines) await load(engine, model, data)
+  })
+
   it('text with NUL or half a character reaches no engine', async () => {
     for (const email of ['a\0b', '\ud83c']) {
       const error = await seen(({ row, caller: me }) => row.email.is(me.email), { ...ME, email }).catch(

@@ -1,4 +1,4 @@
-import { after, always, type Condition, never, unchanged } from '../condition/index.js'
+import { after, allOf, always, anyOf, type Condition, never, notOf, unchanged } from '../condition/index.js'
 import {
   type Action,
   asTold,
@@ -109,7 +109,9 @@ function* ask(inquiry: Inquiry): Asked {
   for (const { name, when, except } of deniesFor(rules, action)) {
     const asked = changing ? fair(rulebook, table, when, fields) : withoutChange(when)
     yield [denyId(name), asked, never]
-    yield [toldId(name), asTold(rulebook, expand(rulebook, asked), [table]), never]
+    // Whom it strikes hangs on who is exempt as well.
+    const struck = allOf(asked, notOf(anyOf(...except.map((who) => whoCondition(rules, who)))))
+    yield [toldId(name), asTold(rulebook, expand(rulebook, struck), [table]), never]
     for (const who of except) yield [whoId(who), whoCondition(rules, who)]
   }
   if (action !== 'create') yield [SIGHT, permission(rulebook, table, action === 'list' ? 'list' : 'get')]

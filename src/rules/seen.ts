@@ -67,6 +67,7 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
       return { ...condition, of: condition.of.map((part) => told(rulebook, part, tables)) }
     case 'not': {
       const { of } = condition
+      if (asksOwnRoles(of)) return condition
       // That there is no such record may be told only of those the caller would see.
       if (of.kind === 'some' || of.kind === 'may') return never
       if (of.kind === 'after') return told(rulebook, after(notOf(of.of)), tables)
@@ -76,6 +77,7 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
       // How it will be, the caller knows as far as how it is.
       return allOf(told(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
     case 'some': {
+      if (asksOwnRoles(condition)) return condition
       const where = seenThere(rulebook, condition, tables, told)
       return allOf(...seen(condition), { ...condition, where })
     }
@@ -83,6 +85,9 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
       return allOf(...seen(condition), condition)
   }
 }
+
+/** Whether roles are looked up in the caller's own record, the only one that is found from the caller: they know their roles. */
+const asksOwnRoles = (condition: Condition): boolean => condition.kind === 'some' && condition.from.kind === 'caller'
 
 /** What is asked of the records that a step leads to, where the caller sees them and what leads to them. */
 function seenThere(

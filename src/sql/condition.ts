@@ -178,9 +178,10 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   const condition = compileCondition(compilation, where, deeper)
   const reached = typedColumn(compilation, inner, to.field)
   const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
-  const subquery = { selected: cut(reached), source, where: condition }
+  const looksOut = refersOutside(where, to.level)
+  const subquery = { selected: cut(reached), source, where: condition, looksOut }
   // A subquery about the caller alone can be evaluated once, and its few keys then drive an index.
-  const byCaller = from.kind === 'field' && asksCaller(where) && !refersOutside(where, to.level)
+  const byCaller = from.kind === 'field' && asksCaller(where) && !looksOut
   return dialect[byCaller ? 'among' : 'finds'](cut(start), subquery, start.shape, form)
 }
 

@@ -142,6 +142,8 @@ export interface Subquery {
   readonly selected: Fragment
   readonly source: Fragment
   readonly where: Fragment
+  /** Whether the condition looks at records around the subquery, besides the value that is looked for. */
+  readonly looksOut: boolean
 }
 
 /** How many digits a decimal has behind the point, as SQL text: a number and nothing else, wherever it comes from. */

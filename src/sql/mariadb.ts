@@ -26,6 +26,15 @@ const equal = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
 
 const isNumber = ({ type }: Shape): boolean => type === 'integer' || type === 'bigInteger'
 
+/**
+ * MariaDB keeps what a subquery came to for the values around it, and takes two values for one where the collation of
+ * their columns does: 'a' then gets the answer of 'A', whatever the subquery compares. A variable in a HAVING of its own
+ * keeps it from that, and from rewriting the subquery as one that it keeps.
+ */
+const UNKEPT = sql` HAVING COALESCE(@pachter, 1) IS NOT NULL`
+
+const existsExactly = (query: Fragment): Fragment => sql`EXISTS (${query}${UNKEPT})`
+
 /** The items of a list as rows: what JSON writes in several ways is then one text. */
 const items = (list: Fragment, shape: Shape, alias: string): Fragment =>
   sql`JSON_TABLE(${list}, '$[*]' COLUMNS (v ${raw(isNumber(shape) ? 'BIGINT' : 'LONGTEXT CHARACTER SET utf8mb4')} PATH '$')) AS ${raw(alias)}`
@@ -75,10 +84,13 @@ export const mariadb: Dialect = Object.freeze({
   equal,
   same: (left, right, shape) =>
     isText(shape) || shape.type === 'list' ? sql`${bytes(left)} <=> ${bytes(right)}` : sql`${left} <=> ${right}`,
-  among: (column, source, shape, form) =>
-    form === 'walk' || isText(shape)
-      ? finds(column, source, shape, form)
-      : sql`${column} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`,
+  among: (column, source, shape, form) => {
+    const exactly = () => finds(column, source, shape, 'walk')
+    if (form === 'walk') return exactly()
+    const some = sql`${column} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`
+    // What the collation holds to be equal is found through its index, and then looked at exactly.
+    return isText(shape) ? sql`(${some} AND ${exactly()})` : some
+  },
   finds,
   joinsBranches: true,
   costs: { walk: 3, scan: 0.6, gather: 3 },
@@ -93,11 +105,19 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
     // Through a list that is a value, and numbers, the item's own index serves.
     isSlot(list) && isNumber(shape)
       ? sql`${item} IN (SELECT _v.v FROM ${items(list, shape, '_v')})`
-      : sql`EXISTS (SELECT 1 FROM ${items(safeList(list), shape, '_v')} WHERE ${sameItem(raw('_v.v'), item, shape)})`,
+      : existsExactly(
+          sql`SELECT 1 FROM ${items(safeList(list), shape, '_v')} WHERE ${sameItem(raw('_v.v'), item, shape)}`,
+        ),
   overlaps: (left, right, item) =>
-    sql`EXISTS (SELECT 1 FROM ${items(safeList(left), item, '_l')}, ${items(safeList(right), item, '_m')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)})`,
+    existsExactly(
+      sql`SELECT 1 FROM ${items(safeList(left), item, '_l')}, ${items(safeList(right), item, '_m')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)}`,
+    ),
   includesAll: (left, right, item) =>
-    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM ${items(safeList(right), item, '_m')} WHERE NOT EXISTS (SELECT 1 FROM ${items(safeList(left), item, '_l')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)})))`,
+    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT ${existsExactly(
+      sql`SELECT 1 FROM ${items(safeList(right), item, '_m')} WHERE NOT ${existsExactly(
+        sql`SELECT 1 FROM ${items(safeList(left), item, '_l')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)}`,
+      )}`,
+    )})`,
   startsWith: (text, prefix) => sql`${bytes(sql`LEFT(${text}, CHAR_LENGTH(${prefix}))`)} = ${bytes(prefix)}`,
   limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
   order,
@@ -106,7 +126,7 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
   // A subquery in FROM cannot see the record around it; the aggregate sorts and limits itself.
   // It also cuts a long result off, in silence: only the number of records tells.
   jsonList: ({ each, source, where, order: sorted, limit: most }) =>
-    sql`(SELECT JSON_ARRAY(COUNT(*), JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``})) FROM ${source} WHERE ${where})`,
+    sql`(SELECT JSON_ARRAY(COUNT(*), JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``})) FROM ${source} WHERE ${where}${UNKEPT})`,
   // As JSON, the driver would parse what was cut off, where no error can be caught.
   listColumn: (list) => sql`CAST(${list} AS CHAR)`,
   readList: (json, limit = Infinity) => {
@@ -161,10 +181,11 @@ const written = (moment: Date): string => moment.toISOString().replace('T', ' ')
  * A null-safe comparison keeps the optimizer from computing the whole subquery first. It would also find a missing value
  * by a missing one, which is none.
  */
-function finds(value: Fragment, { selected, source, where }: Subquery, shape: Shape, form: Form): Fragment {
+function finds(value: Fragment, { selected, source, where, looksOut }: Subquery, shape: Shape, form: Form): Fragment {
   const matches = form === 'walk' ? sql`${selected} <=> ${value} AND ${value} IS NOT NULL` : sql`${selected} = ${value}`
   const exactly = isText(shape) ? sql`${matches} AND ${bytes(selected)} = ${bytes(value)}` : matches
-  return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${exactly} AND ${where})`
+  const query = sql`SELECT 1 FROM ${source} WHERE ${exactly} AND ${where}`
+  return looksOut || isText(shape) ? existsExactly(query) : sql`EXISTS (${query})`
 }
 
 function typeOf(field: FieldData): string {

@@ -81,17 +81,29 @@ after(async () => {
   for (const engine of (await opened) ?? []) await engine.close()
 })
 
-/** How a database stores a moment to the microsecond, and adds some to those that have none; SQLite's are texts. */
-const FINE: Readonly<Record<string, { alter: string; type: string; shift: (column: string, by: number) => string }>> = {
-  postgresql: {
+/** How columns are made odd: moments to the microsecond, and texts that are equal where their case is not. */
+interface Odd {
+  readonly setup?: string
+  readonly alter: string
+  readonly moment: string
+  readonly text: string
+  /** Adds microseconds to those that have none. */
+  shift(column: string, by: number): string
+}
+
+const ODD: Readonly<Record<string, Odd>> = {
+  PostgreSQL: {
+    setup: `CREATE COLLATION IF NOT EXISTS loosely (provider = icu, locale = 'und-u-ks-level2', deterministic = false)`,
     alter: 'ALTER COLUMN',
-    type: 'TYPE timestamptz(6)',
+    moment: 'TYPE timestamptz(6)',
+    text: 'TYPE text COLLATE loosely',
     shift: (column, by) =>
       `SET ${column} = ${column} + ${by} * interval '1 microsecond' WHERE ${column} = date_trunc('milliseconds', ${column})`,
   },
-  mariadb: {
+  MariaDB: {
     alter: 'MODIFY',
-    type: 'DATETIME(6)',
+    moment: 'DATETIME(6)',
+    text: 'VARCHAR(255) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci',
     shift: (column, by) =>
       `SET ${column} = ${column} + INTERVAL ${by} MICROSECOND WHERE MICROSECOND(${column}) % 1000 = 0`,
   },
@@ -100,27 +112,31 @@ const FINE: Readonly<Record<string, { alter: string; type: string; shift: (colum
 /**
  * Puts a model's tables and records into an engine, in place of what was there.
  *
- * @param isFine whether moments get some microseconds on top, other ones in each record
+ * @param isOdd whether columns are odd, where a database can have them so, and moments get microseconds on top, other ones
+ * in each record
  */
-export async function load({ store }: Engine, model: ModelData, data: Data, isFine = false): Promise<void> {
+export async function load({ name, store }: Engine, model: ModelData, data: Data, isOdd = false): Promise<void> {
   const { dialect } = store
-  const fine = isFine ? FINE[dialect.name] : undefined
+  const odd = isOdd ? ODD[name] : undefined
   const q = dialect.identifier
-  const momentsOf = (table: string) =>
-    Object.entries(model.tables[table]?.fields ?? {}).flatMap(([name, { type }]) =>
-      type === 'timestamp' ? [q(name)] : [],
+  const columns = (table: string, types: readonly string[]) =>
+    Object.entries(model.tables[table]?.fields ?? {}).flatMap(([field, { type, key, unique }]) =>
+      types.includes(type) && !key && !unique ? [q(field)] : [],
     )
+  if (odd?.setup) await store.query(odd.setup, [])
   for (const table of Object.keys(model.tables)) await store.query(`DROP TABLE IF EXISTS ${q(table)}`, [])
   for (const statement of createTables(model, dialect)) await store.query(statement, [])
   for (const [table, records] of Object.entries(data)) {
-    const moments = fine ? momentsOf(table) : []
-    for (const each of moments) await store.query(`ALTER TABLE ${q(table)} ${fine?.alter} ${each} ${fine?.type}`, [])
+    const moments = odd ? columns(table, ['timestamp']) : []
+    for (const each of moments) await store.query(`ALTER TABLE ${q(table)} ${odd?.alter} ${each} ${odd?.moment}`, [])
+    for (const each of odd ? columns(table, ['text', 'choice']) : [])
+      await store.query(`ALTER TABLE ${q(table)} ${odd?.alter} ${each} ${odd?.text}`, [])
     for (const [at, record] of records.entries()) {
       const { text, values } = insertRecord(model, dialect, table, record)
       await store.query(text, [...values])
       // Other than by the order in which they came, so that no order by the microsecond is that of the keys.
       for (const each of moments)
-        await store.query(`UPDATE ${q(table)} ${fine?.shift(each, ((at + 1) * 377) % 1000)}`, [])
+        await store.query(`UPDATE ${q(table)} ${odd?.shift(each, ((at + 1) * 377) % 1000)}`, [])
     }
     const resume = records.length > 0 ? resumeNumbers(model, dialect, table) : undefined
     if (resume !== undefined) await store.query(resume, [])

@@ -13,6 +13,8 @@ export interface Pair {
   readonly who: Someone
   readonly others: Readonly<Record<string, readonly Row[]>>
   readonly questions: readonly Question[]
+  /** Whether columns are odd, where a database can have them so. */
+  readonly isOdd: boolean
 }
 
 /** Draws pairs of databases, with this many questions each. */
@@ -28,6 +30,7 @@ export const pairs = (questions: number): fc.Arbitrary<Pair> =>
       who: someone as fc.Arbitrary<Someone>,
       others: fc.record(Object.fromEntries(others) as Record<string, fc.Arbitrary<Row[]>>),
       questions: fc.array(questionOn(model, world.data), { minLength: questions, maxLength: questions }),
+      isOdd: fc.boolean(),
     })
   })
 

@@ -33,7 +33,9 @@ function optionsOn(
   const names = Object.keys(fields)
   const isOpen = ['items', 'boxes'].includes(table)
   const actions = isOpen ? ['update', 'delete', 'settle'] : ['update', 'delete']
-  const sortable = names.filter((name) => fields[name]?.type !== 'list')
+  // Texts sort as their column does.
+  const unsorted = isPlain ? ['list', 'text', 'choice'] : ['list']
+  const sortable = names.filter((name) => !unsorted.includes(fields[name]?.type ?? '') || fields[name]?.key)
   const where = fc.oneof(
     { weight: 4, arbitrary: conditionOn(model, [table], 1, true, false) },
     {
