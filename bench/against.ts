@@ -117,6 +117,8 @@ for (const name of names) {
     'list 50 by a moment': (as) => as['list']?.('entries', { limit: 50, orderBy: 'createdAt' }),
     'count of 100': (as) => as['count']?.('entries'),
     'list 50 with $access': (as) => as['list']?.('entries', { limit: 50, access: true }),
+    'list 50 with related': (as) =>
+      as['list']?.('entries', { limit: 50, with: { author: true, remarks: { limit: 3 } } }),
     'update, on its own': (as, at) => as['update']?.('entries', key, { title: `t ${at} ${Math.random()}` }),
     'update, resting on a share': (as, at) => as['update']?.('entries', shared, { title: `t ${at} ${Math.random()}` }),
     'create, on its own, and delete': async (as) => {
