@@ -120,10 +120,11 @@ function refusedStatus(inquiry: Inquiry, seen: boolean): 401 | 403 | 404 {
 function failedChecks(inquiry: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
   const { rulebook, table, action, fields } = inquiry
   if (action !== 'create' && fields === undefined) return {}
-  const failed = recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
   const references = discretions(rulebook, table, action, fields ?? []).filter(
     (each) => each.about === 'reference' && !facts(discretionId(each)),
   )
+  // What a check finds beyond a reference that the caller may not give would tell of where it leads.
+  const failed = references.length > 0 ? [] : recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
   return Object.fromEntries([
     ...failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message] as const)),
     ...references.map(({ field }) => [field, NOWHERE] as const),
