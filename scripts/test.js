@@ -14,7 +14,7 @@ const { hasChromium } = await tsImport('../test/support/browser.ts', import.meta
 const root = fileURLToPath(new URL('..', import.meta.url))
 const files = readdirSync(`${root}test`).filter((file) => file.endsWith('.test.ts'))
 /** Those that draw many questions take about as long as all others. Each half starts its own servers. */
-const isDrawn = (file) => /^(engines|hidden|hostile|small-worlds|holes-)/.test(file)
+const isDrawn = (file) => /^(engines|hidden|hostile|small-worlds)/.test(file)
 // Servers that are given by address are there once, so that one half would be in the other's way.
 const isShared = Boolean(process.env.PACHTER_POSTGRESQL_URL ?? process.env.PACHTER_MARIADB_URL)
 

@@ -29,7 +29,7 @@ import { asGiven, type Question, readOn } from './support/questions.js'
 import { type Attempt, NOW, someone, type World, worlds } from './support/worlds.js'
 
 /** How many worlds are drawn, each with its own model, rulebook and data. */
-const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 45)
+const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 36)
 /** How many callers and attempts are drawn in each, and how many reads with conditions, orders and related records. */
 const ATTEMPTS = 36
 const READS = 12

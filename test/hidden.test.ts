@@ -13,7 +13,7 @@ import { asGiven, type Question } from './support/questions.js'
 import { NOW, type World } from './support/worlds.js'
 
 /** How many pairs of databases are drawn, and how many questions are asked of each. */
-const PAIRS = Number(process.env['PACHTER_PAIRS'] ?? 50)
+const PAIRS = Number(process.env['PACHTER_PAIRS'] ?? 28)
 const QUESTIONS = Number(process.env['PACHTER_QUESTIONS'] ?? 24)
 
 const { PACHTER_SEED = process.env['CI'] ? '20261125' : undefined } = process.env

@@ -200,7 +200,9 @@ export function built(condition: Condition, rows: readonly AnyRow[]): Condition 
       const { from, relation, one, to, where } = condition
       const row = (rows[(from as { level: number }).level] as AnyRow)[relation] as unknown
       const inside = (inner: AnyRow) => built(where, [...rows.slice(0, to.level), inner])
-      if (one) return inside(row as AnyRow)
+      // A step that no field is asked of would be none.
+      if (one)
+        return all(((row as AnyRow)[to.field] as unknown as Asked)['isSet']?.() as Condition, inside(row as AnyRow))
       const many = row as { some(where: (inner: AnyRow) => Condition): Condition; by(field: string): typeof many }
       return many.by(to.field).some(inside)
     }
