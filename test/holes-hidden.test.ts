@@ -90,6 +90,18 @@ describe('an audit found hidden things told', () => {
     expect((await said(on(store, ana)['delete']?.('entries', 5) as never)).text).to.equal(
       'ForbiddenError: Done is done.',
     )
+    // Ben sees that it is done, and is no author.
+    const seen = defineRules(model, caller, {
+      entries: ({ row, caller, signedIn, table }) =>
+        table
+          .ties({ author: row.authorId.is(caller.id) })
+          .grants({ read: [signedIn], delete: ['author'] })
+          .denies({ done: { on: 'delete', when: row.status.is('done'), message: 'Done is done.' } }),
+    })
+    expect((await said(on(store, ben, seen)['delete']?.('entries', 3) as never)).text).to.equal(generic)
+    expect((await said(on(store, eva, seen)['delete']?.('entries', 3) as never)).text).to.equal(
+      'ForbiddenError: Done is done.',
+    )
   })
 
   each('(9) an error holds what its caller may know, in order', async ({ store }) => {
