@@ -36,6 +36,12 @@ async function warmUp(work: (at: number) => unknown): Promise<void> {
   for (let at = 0; at < WARM_UP.times && (at < 2 || performance.now() < until); at += 1) await work(at)
 }
 
+const shuffled = (names: readonly string[]): readonly string[] =>
+  names
+    .map((name) => ({ name, at: Math.random() }))
+    .sort((left, right) => left.at - right.at)
+    .map(({ name }) => name)
+
 /**
  * Medians of runs that take turns, in milliseconds each. What is quick is run often enough to be measured, what
  * is slow less often.
@@ -59,8 +65,8 @@ export async function takeTurns(
   const times = Math.max(1, Math.min(2_000, Math.floor(5 / slowest)))
   const taken: Record<string, number[]> = Object.fromEntries(names.map((name) => [name, []]))
   for (let round = 0; round < rounds; round += 1) {
-    // Neither is always the one to run on what the other left behind.
-    for (const name of round % 2 ? names : [...names].reverse()) {
+    // None is always the one to run on what another left behind, or on what it left behind itself.
+    for (const name of shuffled(names)) {
       taken[name]?.push((await timed(works[name] as () => unknown, times)) / times)
     }
   }

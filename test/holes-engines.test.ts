@@ -13,6 +13,7 @@ import {
   InputError,
   integer,
   LimitError,
+  LIMITS,
   references,
   text,
 } from 'pachter'
@@ -209,8 +210,25 @@ describe('an audit found engines that disagree', () => {
   each(
     '(21) related records come all',
     async (opened) => {
-      const { notes } = await (await noted(opened)).as(eva).get('entries', 2, { with: { notes: true } })
+      const guard = await noted(opened)
+      const { notes } = await guard.as(eva).get('entries', 2, { with: { notes: true } })
       expect(notes).to.have.length(70_000)
+      // Or it is told, to the byte: two notes about as long together as the longest list.
+      await opened.raw('DELETE FROM notes WHERE id > 2')
+      const outcomes = new Set<string>()
+      for (const letter of ['x', '🌱'])
+        for (let less = -4; less <= 60; less += 4) {
+          const times = Math.floor((LIMITS.relatedBytes - 2 * less) / 2 / Buffer.byteLength(letter))
+          await opened.raw(`UPDATE notes SET body = REPEAT('${letter}', ${times})`)
+          const found = await guard
+            .as(eva)
+            .get('entries', 2, { with: { notes: true } })
+            .catch((error: Error) => error)
+          outcomes.add(found.constructor.name)
+          if (found instanceof Error) expect(found).to.be.instanceOf(LimitError)
+          else expect(found.notes.map(({ body }) => body?.length)).to.deep.equal([1, 2].map(() => times * letter.length))
+        }
+      expect([...outcomes].sort()).to.deep.equal(['LimitError', 'Object'])
     },
     ['MariaDB'],
   )

@@ -86,7 +86,7 @@ export interface Dialect {
   /** A list of {@link jsonList} as a column of its own, so that the driver hands it on as it is. */
   listColumn(list: Fragment): Fragment
   /** Reads a list of {@link jsonList}. */
-  readList(json: unknown, limit: number | undefined): ReadList
+  readList(json: unknown): ReadList
   /** A present value as it came in JSON. */
   fromJson(shape: Shape, value: unknown): unknown
   /** A value as the driver takes it. */
@@ -131,7 +131,7 @@ export interface JsonList {
   readonly limit?: Fragment
 }
 
-/** How many records a list in JSON has, and how many there are: a database may have cut it off. */
+/** The records of a list in JSON, and whether they are all: a database may have cut it off. */
 export interface ReadList {
   readonly records: readonly (readonly unknown[])[]
   readonly whole: boolean

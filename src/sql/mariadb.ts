@@ -56,7 +56,7 @@ const CONSTRAINT: ReadonlySet<unknown> = new Set([
  */
 const safeList = (list: Fragment): Fragment => sql`IF(JSON_VALID(${list}), ${list}, '[]')`
 
-/** MariaDB 10.9 and later, and MySQL 8. Text columns have to be utf8mb4. */
+/** MariaDB 10.9 and later. Text columns have to be utf8mb4. */
 export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',
   numbered: false,
@@ -124,18 +124,18 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
   inJson: (column, shape) => mariadb.selected(column, shape),
   jsonArray: jsonArray('JSON_ARRAY'),
   // A subquery in FROM cannot see the record around it; the aggregate sorts and limits itself.
-  // It also cuts a long result off, in silence: only the number of records tells.
   jsonList: ({ each, source, where, order: sorted, limit: most }) =>
-    sql`(SELECT JSON_ARRAY(COUNT(*), JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``})) FROM ${source} WHERE ${where}${UNKEPT})`,
+    sql`(SELECT JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``}) FROM ${source} WHERE ${where}${UNKEPT})`,
   // As JSON, the driver would parse what was cut off, where no error can be caught.
   listColumn: (list) => sql`CAST(${list} AS CHAR)`,
-  readList: (json, limit = Infinity) => {
-    const [count, found] = parsed(json) as unknown as readonly [number, unknown]
-    const records = parsed(found)
-    return { records, whole: records.length === Math.min(count, limit) }
+  // The aggregate cuts off at this length, in silence. A list inside another is no longer than that one.
+  joining: `SET STATEMENT group_concat_max_len = ${LIMITS.relatedBytes} FOR `,
+  readList: (json) => {
+    if (typeof json === 'string' && isCut(json)) return { records: [], whole: false }
+    const records = parsed(json)
+    // A record longer than a packet is none.
+    return { records, whole: records.every(Array.isArray) }
   },
-  // What MySQL takes for a comment; it has no such limit.
-  joining: `/*M! SET STATEMENT group_concat_max_len = ${LIMITS.relatedBytes} FOR */ `,
   fromJson: (shape, value) => mariadb.reader(shape)?.(value) ?? value,
   toDriver: ({ type }, value) => {
     if (type === 'integer' || type === 'bigInteger') return String(value)
@@ -169,6 +169,10 @@ WHERE TABLE_SCHEMA = DATABASE() AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_L
   nextNumber: () => sql`NULL`,
   columnType: (field) => typeOf(field) + (field.generated ? ' AUTO_INCREMENT' : ''),
 } satisfies Dialect)
+
+/** Cutting off leaves whole characters, of up to four bytes, and adds a bracket or two. */
+const isCut = (list: string): boolean =>
+  list.length * 3 > LIMITS.relatedBytes - 8 && new TextEncoder().encode(list).length > LIMITS.relatedBytes - 8
 
 /** LIMIT takes a placeholder alone, without a cast. */
 function bare({ pieces }: Fragment): Fragment {

@@ -74,17 +74,21 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     return { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column }
   })
   const joined = related.map((each) => planRelated(compilation, each, request, scopes))
-  const columns = [...values, ...answers.columns, ...joined.map(({ column }) => column)]
+  const columns = [...values, ...answers.columns, ...joined.flatMap(({ column }) => column ?? [])]
   const readers = chosen.flatMap(([name, field]) => {
-    const read = inJson ? jsonReader(dialect, field) : valueReader(dialect, field)
+    const read = inJson ? (value: unknown) => dialect.fromJson(field, value) : dialect.reader(field)
     return read ? [{ name, read }] : []
   })
   const convert = (record: Record<string, unknown>) => {
-    for (const { name, read } of readers) record[name] = read(record[name])
+    for (const { name, read } of readers) {
+      const value = record[name]
+      if (value !== null) record[name] = read(value)
+    }
     return record
   }
   // The row is the record, and nobody else's: a copy would cost more than all else.
-  const isPlain = columns.length === chosen.length && masked.length === 0 && !accessOf && sight.kind === 'always'
+  const isPlain =
+    columns.length === chosen.length && masked.length === 0 && related.length === 0 && sight.kind === 'always'
   if (isPlain) return { columns, read: convert }
   return {
     columns,
@@ -121,15 +125,29 @@ function sharedAccess(read: (facts: Facts) => Access, columns: readonly Column[]
   }
 }
 
+/** How related records are read: with a column of their own, where there can be any. */
+interface RelatedPlan {
+  readonly name: string
+  readonly column?: Column
+  read(json: unknown): unknown
+}
+
 function planRelated(
   compilation: Compilation,
   request: RelatedRequest,
   outer: RecordRequest,
   scopes: readonly Scope[],
-) {
+): RelatedPlan {
   const { dialect } = compilation
   const { relation, order, limit } = request
   const level = scopes.length
+  // A reference tells of both its ends: who does not see the field that holds it does not see where it leads either.
+  const seen = [
+    shiftedMasks(compilation, outer, level - 1).get(relation.from),
+    shiftedMasks(compilation, request, level).get(relation.to),
+    shift(request.filter, level),
+  ].filter((condition) => condition !== undefined)
+  if (seen.some(({ kind }) => kind === 'never')) return { name: relation.name, read: () => (relation.one ? null : []) }
   const inner = scopeAt(dialect, relation.table, level)
   const deeper = [...scopes, inner]
   const around = scopes[level - 1] as Scope
@@ -139,27 +157,25 @@ function planRelated(
     typedColumn(compilation, inner, relation.to),
     typedColumn(compilation, around, relation.from),
   )
-  // A reference tells of both its ends: who does not see the field that holds it does not see where it leads either.
-  const seen = [
-    shiftedMasks(compilation, outer, level - 1).get(relation.from),
-    shiftedMasks(compilation, request, level).get(relation.to),
-    shift(request.filter, level),
-  ].flatMap((condition) => (condition ? [compileCondition(compilation, condition, deeper)] : []))
   const sorted = order.map((each) => (each.sight ? { ...each, sight: shift(each.sight, level) } : each))
   const list = dialect.jsonList({
     each: dialect.jsonArray(plan.columns.map(({ text }) => text)),
     source: raw(`${dialect.identifier(relation.table)} AS ${aliasAt(level)}`),
-    where: join([matches, ...seen], ' AND '),
+    where: join([matches, ...seen.map((condition) => compileCondition(compilation, condition, deeper))], ' AND '),
     order: orderBy(compilation, inner, sorted, deeper),
     ...(limit !== undefined && { limit: raw(String(limit)) }),
   })
-  const readOne = (values: readonly unknown[]) =>
-    plan.read(Object.fromEntries(plan.columns.map(({ name }, at) => [name, values[at]])))
+  const names = plan.columns.map(({ name }) => name)
+  const readOne = (values: readonly unknown[]) => {
+    const row: Record<string, unknown> = {}
+    for (let at = 0; at < names.length; at += 1) row[names[at] as string] = values[at]
+    return plan.read(row)
+  }
   return {
     name: relation.name,
     column: { name: relatedId(relation.name), text: level === 1 ? dialect.listColumn(list) : list },
     read: (json: unknown) => {
-      const { records: found, whole } = readList(dialect, json, limit)
+      const { records: found, whole } = readList(dialect, json)
       if (!whole)
         throw new LimitError(`bytes of ${relation.name} with one record of ${outer.table}`, LIMITS.relatedBytes)
       const records = found.map(readOne)
@@ -169,9 +185,9 @@ function planRelated(
 }
 
 /** What was cut off is no JSON, most of the time. */
-function readList(dialect: Dialect, json: unknown, limit: number | undefined): ReadList {
+function readList(dialect: Dialect, json: unknown): ReadList {
   try {
-    return dialect.readList(json, limit)
+    return dialect.readList(json)
   } catch {
     return { records: [], whole: false }
   }
@@ -196,9 +212,6 @@ export function valueReader(dialect: Dialect, shape: Shape): ((value: unknown) =
   const read = dialect.reader(shape)
   return read && ((value) => (value === null ? null : read(value)))
 }
-
-const jsonReader = (dialect: Dialect, shape: Shape) => (value: unknown) =>
-  value === null ? null : dialect.fromJson(shape, value)
 
 /** A column under its name. */
 export const selectedAs = (dialect: Dialect, { name, text }: Column): Fragment =>

@@ -13,7 +13,7 @@ export interface MariadbPool extends Queryable {
 }
 
 /**
- * A store in MariaDB or MySQL, through a pool of `mysql2/promise`. The pool stays yours: its settings, its size,
+ * A store in MariaDB, through a pool of `mysql2/promise`. The pool stays yours: its settings, its size,
  * its end. Its connections have to speak utf8mb4, as they do unless told otherwise.
  *
  * @param pool a `mysql2/promise` pool
