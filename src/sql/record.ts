@@ -88,7 +88,11 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   }
   // The row is the record, and nobody else's: a copy would cost more than all else.
   const isPlain =
-    columns.length === chosen.length && masked.length === 0 && related.length === 0 && sight.kind === 'always'
+    columns.length === chosen.length &&
+    masked.length === 0 &&
+    related.length === 0 &&
+    !accessOf &&
+    sight.kind === 'always'
   if (isPlain) return { columns, read: convert }
   return {
     columns,
