@@ -178,7 +178,8 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   const condition = compileCondition(compilation, where, deeper)
   const reached = typedColumn(compilation, inner, to.field)
   const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
-  const looksOut = refersOutside(where, to.level)
+  // Where callers are records among others, so does what is asked of them.
+  const looksOut = refersOutside(where, to.level) || (compilation.caller !== undefined && asksCaller(where))
   const subquery = { selected: cut(reached), source, where: condition, looksOut }
   // A subquery about the caller alone can be evaluated once, and its few keys then drive an index.
   const byCaller = from.kind === 'field' && asksCaller(where) && !looksOut

@@ -85,11 +85,11 @@ export const mariadb: Dialect = Object.freeze({
   same: (left, right, shape) =>
     isText(shape) || shape.type === 'list' ? sql`${bytes(left)} <=> ${bytes(right)}` : sql`${left} <=> ${right}`,
   among: (column, source, shape, form) => {
-    const exactly = () => finds(column, source, shape, 'walk')
-    if (form === 'walk') return exactly()
-    const some = sql`${column} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`
-    // What the collation holds to be equal is found through its index, and then looked at exactly.
-    return isText(shape) ? sql`(${some} AND ${exactly()})` : some
+    if (form === 'walk') return finds(column, source, shape, 'walk')
+    const { selected, source: from, where } = source
+    // By its bytes as well: what the collation holds to be equal is found through its index, and looked at exactly.
+    const by = (text: Fragment) => (isText(shape) ? sql`${text}, ${bytes(text)}` : text)
+    return sql`(${by(column)}) IN (SELECT ${by(selected)} FROM ${from} WHERE ${where})`
   },
   finds,
   joinsBranches: true,
