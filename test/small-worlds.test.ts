@@ -3,6 +3,7 @@ import { type Condition, defineModel, integer, lookupIn, normalise, print, refer
 import { checkCaller, evaluator } from 'pachter'
 import { sourceStatement } from 'pachter/sql'
 import { type Engine, load, openEngines } from './support/engines.js'
+import { implies } from '../src/condition/implies.js'
 import { Oracle } from './support/oracle.js'
 
 /**
@@ -99,6 +100,28 @@ function* conditions(parts: number): Generator<Condition> {
     }
   }
 }
+
+describe('of every two conditions', () => {
+  it('one that is found to imply the other holds nowhere without it', () => {
+    const caller = checkCaller(rulebook.caller, { id: 1, crop: 1 })
+    const world = { caller, now: NOW, lookup: lookupIn({ beds }) }
+    const all = [...conditions(1), ...conditions(2)].map((condition) => ({
+      condition: normalise(condition),
+      holds: evaluator(condition, world),
+    }))
+    let found = 0
+    for (const first of all) {
+      const where = beds.filter(first.holds)
+      for (const second of all) {
+        if (!implies(first.condition, second.condition)) continue
+        found += 1
+        expect(where.every(second.holds), `${print(first.condition)} implies ${print(second.condition)}`).to.equal(true)
+      }
+    }
+    // Each itself, each (A and B) both, each A every (A or B): what comes for nothing is not all.
+    expect(found).to.be.above(10_000)
+  })
+})
 
 describe('every small world', () => {
   let engines: readonly Engine[]

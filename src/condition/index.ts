@@ -1,4 +1,5 @@
 export { RuleError } from './errors.js'
+export { implies } from './implies.js'
 export { all, any, assertCondition, made, not } from './logic.js'
 export { normalise } from './normalise.js'
 export { print, printOperand } from './print.js'

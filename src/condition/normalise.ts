@@ -83,12 +83,12 @@ function isAbsorbed(kind: 'all' | 'any', part: Condition, others: readonly Condi
 }
 
 /** More parts than people write are not compared each with each; a repeated one does no harm. */
-const COMPARED = 32
+export const COMPARED = 32
 
 const isAmong = (part: Condition, kept: readonly Condition[]): boolean =>
   kept.length <= COMPARED && kept.some((each) => sameData(each, part))
 
-function sameData(left: unknown, right: unknown): boolean {
+export function sameData(left: unknown, right: unknown): boolean {
   if (left === right) return true
   if (typeof left !== 'object' || typeof right !== 'object' || left === null || right === null) return false
   const names = Object.keys(left)

@@ -1,4 +1,4 @@
-import { always, type Condition } from '../condition/index.js'
+import { always, type Condition, implies } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import {
   type Action,
@@ -124,12 +124,17 @@ const heldFields = (names: readonly string[]) => (grant: PlacedGrant) => ({
   covered: new Set(names.filter((name) => covers(grant, name))),
 })
 
-/** When a caller sees each field of a record the caller sees, for those fields that are not always seen. */
+/**
+ * When a caller sees each field of certain records, for those fields that are not seen in all of them.
+ *
+ * @param filter what all of the records meet, decided for this caller; left out, that the caller sees them
+ */
 export function fieldMasks(
   rulebook: Rulebook,
   table: string,
   caller: Caller,
   action: 'list' | 'get',
+  filter = specialise(permission(rulebook, table, action), caller),
 ): ReadonlyMap<string, Condition> {
   const masks = new Map<string, Condition>()
   const rules = rulesOf(rulebook, table)
@@ -138,7 +143,7 @@ export function fieldMasks(
     // Seeing the record means that some grant holds; a field that all grants cover needs no mask.
     if (grants.every((grant) => covers(grant, field))) continue
     const sight = specialise(fieldSight(rulebook, table, field, action), caller)
-    if (sight.kind !== 'always') masks.set(field, sight)
+    if (!implies(filter, sight)) masks.set(field, sight)
   }
   return masks
 }

@@ -70,6 +70,9 @@ export function compileCondition(compilation: Compilation, condition: Condition,
       return sql`(${join(parts, condition.kind === 'all' ? ' AND ' : ' OR ')})`
     }
     case 'not':
+      // So written, a partial index on what is missing serves.
+      if (condition.of.kind === 'isSet')
+        return sql`${compileOperand(compilation, condition.of.operand, scopes).text} IS NULL`
       // Where a missing value leaves the inside NULL, its negation is true: law 6.
       return sql`(${compileCondition(compilation, condition.of, scopes)}) IS NOT TRUE`
     case 'after':

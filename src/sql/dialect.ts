@@ -43,6 +43,8 @@ export interface Dialect {
   finds(value: Fragment, source: Subquery, shape: Shape, form: Form): Fragment
   /** Whether a gathered filter joins the keys that each branch finds, instead of testing them in place. */
   readonly joinsBranches: boolean
+  /** What stands at the end of a subquery that is to be answered on its own, where the planner would merge it. */
+  readonly fence?: string
   /** What each form costs, by row: the relations were measured, see docs/benchmarks.md. */
   readonly costs: Readonly<Record<Form, number>>
   /** Tells of each index its `table` and first `column`, and about how many `rows` the table has. */

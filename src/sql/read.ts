@@ -2,8 +2,9 @@ import type { Condition } from '../condition/index.js'
 import { fieldMasks } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
-import { type Compilation, compileCondition, scopeAt } from './condition.js'
-import { branchesOf, gathered, sourceOf } from './forms.js'
+import { aliasAt, type Compilation, compileCondition, scopeAt } from './condition.js'
+import type { Dialect } from './dialect.js'
+import { branchesOf, gathered, type Source, sourceOf } from './forms.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { comesAfter, type Order, orderBy } from './order.js'
 import { keyIs, planRecord, type RecordPlan, type RecordRequest, selectedAs } from './record.js'
@@ -16,7 +17,6 @@ export interface ReadPlan extends Pick<RecordPlan, 'read'> {
 
 /** Which records to read, in which order, and what of each. */
 export interface ReadRequest extends RecordRequest {
-  /** Which records; conditions decided for this caller. */
   readonly filter: Condition
   /** Only the record whose key is given with the request. */
   readonly byKey?: boolean
@@ -39,7 +39,9 @@ export function planRead(compilation: Compilation, request: ReadRequest): ReadPl
   // What is asked of each record that comes out is asked one by one, unless what the caller reaches is little.
   const form = compilation.form === 'gather' ? 'gather' : 'walk'
   const { columns, read } = planRecord({ ...compilation, form }, request, [root])
-  const { from, where } = sourceOf(compilation, table, filter)
+  const source = sourceOf(compilation, table, filter)
+  // What the caller reaches is little: to be sorted, not to be met while the table is gone through in order.
+  const { from, where } = form === 'gather' && limited && order.length > 0 ? fenced(dialect, source) : source
   const conditions = [
     ...(byKey ? [keyIs(compilation, table, root)] : []),
     where,
@@ -59,6 +61,15 @@ export function planRead(compilation: Compilation, request: ReadRequest): ReadPl
   return {
     statement: render(text, dialect),
     read,
+  }
+}
+
+/** The same records, found before they are sorted, where the database's planner might think better of it. */
+function fenced({ fence }: Dialect, { from, where }: Source): Source {
+  if (fence === undefined) return { from, where }
+  return {
+    from: sql`(SELECT ${raw(aliasAt(0))}.* FROM ${from} WHERE ${where}${raw(fence)}) AS ${raw(aliasAt(0))}`,
+    where: sql`TRUE`,
   }
 }
 
@@ -121,7 +132,7 @@ export function planView(
 ): Statement {
   const { dialect, rulebook } = compilation
   const root = scopeAt(dialect, table)
-  const masks = fieldMasks(rulebook, table, caller, 'list')
+  const masks = fieldMasks(rulebook, table, caller, 'list', filter)
   const columns = Object.keys(tableOf(rulebook.model, table).fields).map((name) => {
     const mask = masks.get(name)
     const column = root.column(name)

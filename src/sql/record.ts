@@ -26,6 +26,8 @@ export interface RecordRequest {
   /** Adds, as `$access`, what the caller may do. */
   readonly access?: boolean
   readonly related?: readonly RelatedRequest[]
+  /** What all of the records meet, decided for this caller; left out, that the caller sees them. */
+  readonly filter?: Condition
   /** When the caller sees the record at all, where that is not yet sure; of others, only the key is read. */
   readonly sight?: Condition
 }
@@ -33,7 +35,6 @@ export interface RecordRequest {
 /** Records that a record refers to, or that refer to it, to be read along with it. */
 export interface RelatedRequest extends RecordRequest {
   readonly relation: Relation
-  /** Which of them; conditions decided for this caller. */
   readonly filter: Condition
   readonly order: readonly Order[]
   /** How many at most; a whole number, 0 or more. */
@@ -197,8 +198,8 @@ function readList(dialect: Dialect, json: unknown): ReadList {
   }
 }
 
-function shiftedMasks({ rulebook }: Compilation, { table, caller, action }: RecordRequest, level: number) {
-  const masks = fieldMasks(rulebook, table, caller, action)
+function shiftedMasks({ rulebook }: Compilation, { table, caller, action, filter }: RecordRequest, level: number) {
+  const masks = fieldMasks(rulebook, table, caller, action, filter)
   return new Map([...masks].map(([name, condition]) => [name, shift(condition, level)]))
 }
 

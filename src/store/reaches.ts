@@ -14,7 +14,10 @@ import { tableOf } from '../model/index.js'
 import { compilationOf, planned, query, run, type Session, withAnswer } from './session.js'
 
 /** Below so many records, every form is quick, and finding out costs more than it gains. */
-const FEW = 10_000
+const FEW = 1_000
+
+/** How many records a table is taken to have that does not tell. */
+const UNTOLD = 10_000
 
 /** How long, in milliseconds, what was found out counts as true. */
 const LASTS = 5 * 60_000
@@ -132,7 +135,7 @@ async function readCatalogue(session: Session): Promise<Catalogue> {
   }
   for (const table of Object.keys(rulebook.model.tables)) {
     const statement = rows[table] === undefined ? planRows(dialect, table) : undefined
-    if (statement) rows[table] = countable.has(table) ? await countRows(session, statement) : FEW
+    if (statement) rows[table] = countable.has(table) ? await countRows(session, statement) : UNTOLD
   }
   return { indexes, rows }
 }

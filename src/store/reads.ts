@@ -206,7 +206,7 @@ function readRequest(session: Session, asked: Asked, filter: Condition): ReadReq
   return {
     ...recordRequest(session, asked),
     filter,
-    order: ordersOf(session, asked),
+    order: ordersOf(session, asked, filter),
     ...(asked.after && { after: asked.after }),
     limited: asked.limit !== undefined,
     skipping: asked.offset !== undefined,
@@ -220,18 +220,22 @@ function recordRequest(session: Session, { table, fields, access, related }: Ask
     action: 'list',
     access,
     ...(fields && { fields }),
-    related: related.map(({ relation, asked }): RelatedRequest => ({
-      ...recordRequest(session, asked),
-      relation,
-      filter: filterOf(session, relation.table, 'list', asked.where),
-      order: ordersOf(session, asked),
-      ...(asked.most !== undefined && { limit: asked.most }),
-    })),
+    related: related.map(({ relation, asked }): RelatedRequest => {
+      const filter = filterOf(session, relation.table, 'list', asked.where)
+      return {
+        ...recordRequest(session, asked),
+        relation,
+        filter,
+        order: ordersOf(session, asked, filter),
+        ...(asked.most !== undefined && { limit: asked.most }),
+      }
+    }),
   }
 }
 
-function ordersOf(session: Session, { table, order }: Asked): readonly Order[] {
-  const masks = masksOf(session, table)
+/** Where a field is seen in all records that can come, its index serves. */
+function ordersOf({ rulebook, caller }: Session, { table, order }: Asked, filter: Condition): readonly Order[] {
+  const masks = fieldMasks(rulebook, table, caller, 'list', filter)
   return order.map((each) => {
     const sight = masks.get(each.field)
     return sight ? { ...each, sight } : each

@@ -1,0 +1,22 @@
+import { COMPARED, sameData } from './normalise.js'
+import type { Condition } from './tree.js'
+
+/**
+ * Whether a condition holds of every record that another one holds of, as far as their shapes tell: a yes is sure, a no
+ * may mean that it was not found out.
+ *
+ * @param condition normalised, as is `other`
+ */
+export function implies(condition: Condition, other: Condition): boolean {
+  if (condition.kind === 'never' || other.kind === 'always' || sameData(condition, other)) return true
+  if (isWide(condition) || isWide(other)) return false
+  if (condition.kind === 'any') return condition.of.every((branch) => implies(branch, other))
+  if (other.kind === 'all') return other.of.every((part) => implies(condition, part))
+  return (
+    (condition.kind === 'all' && condition.of.some((part) => implies(part, other))) ||
+    (other.kind === 'any' && other.of.some((branch) => implies(condition, branch)))
+  )
+}
+
+const isWide = (condition: Condition): boolean =>
+  (condition.kind === 'all' || condition.kind === 'any') && condition.of.length > COMPARED

@@ -1,0 +1,97 @@
+import { expect } from 'chai'
+import { createGuard, defineCaller, defineModel, defineRules, integer, references, text, timestamp } from 'pachter'
+import { type Fixture, openFixture } from 'pachter/check'
+import { type Dialect, mariadb, postgresql, sqlite } from 'pachter/sql'
+
+const model = defineModel({
+  members: { id: integer().key(), name: text() },
+  tools: {
+    id: integer().key(),
+    ownerId: references('members'),
+    name: text(),
+    price: integer(),
+    lostAt: timestamp().optional(),
+  },
+  loans: { toolId: references('tools').key(), memberId: references('members').key() },
+})
+const rules = defineRules(model, defineCaller({ id: integer() }, { roles: ['warden'] }), {
+  tools: ({ row, caller, role, table }) =>
+    table
+      .ties({
+        owner: row.ownerId.is(caller.id),
+        lender: row.loans.some((loan) => loan.memberId.is(caller.id)),
+      })
+      .grants({
+        read: [
+          { to: ['owner', 'lender'], when: row.lostAt.isMissing() },
+          { to: role('warden'), fields: ['name'] },
+        ],
+      }),
+})
+
+/** Member 1 owns everything, member 2 a few, member 3 nothing; of each tool, member 4 has a loan. */
+const TOOLS = 12_000
+const tools = Array.from({ length: TOOLS }, (_, at) => ({
+  id: at + 1,
+  ownerId: at % 1_000 === 0 ? 2 : 1,
+  name: `Tool ${at % 97}`,
+  price: at % 89,
+}))
+
+describe('the form of a query', () => {
+  let fixture: Fixture
+  before(async () => {
+    fixture = await openFixture(model, {
+      members: [1, 2, 3, 4].map((id) => ({ id, name: `Member ${id}` })),
+      tools,
+      loans: tools.map(({ id }) => ({ toolId: id, memberId: 4 })),
+    })
+    const q = fixture.store.dialect.identifier
+    await fixture.store.query(`CREATE INDEX owned ON tools (${q('ownerId')})`, [])
+    await fixture.store.query(`CREATE INDEX lent ON loans (${q('memberId')})`, [])
+  })
+  after(() => fixture.close())
+
+  it('follows what each caller reaches, and how much of it is wanted', async () => {
+    const guard = createGuard({ rules, store: fixture.store })
+    const formFor = async (id: number, options: object) => (await guard.as({ id }).plan('tools', options))?.form
+    expect([await formFor(2, { limit: 50 }), await formFor(3, { limit: 50 })]).to.deep.equal(['gather', 'gather'])
+    expect([await formFor(1, { limit: 50 }), await formFor(4, { limit: 50 })]).to.deep.equal(['walk', 'walk'])
+    expect([await formFor(2, {}), await formFor(4, {})]).to.deep.equal(['gather', 'walk'])
+    for (const [id, count] of [
+      [1, TOOLS - 12],
+      [2, 12],
+      [3, 0],
+      [4, TOOLS],
+    ] as const)
+      expect(await guard.as({ id }).count('tools')).to.equal(count)
+  })
+
+  /** What is sent for a page of tools, by price, to a caller. */
+  const sent = async (dialect: Dialect, caller: object) => {
+    const texts: string[] = []
+    const query = (statement: string) => (texts.push(statement), Promise.resolve({ rows: [], touched: 0 }))
+    const store = { dialect, query, transaction: <T>(work: (inside: { query: typeof query }) => T) => work({ query }) }
+    const guard = createGuard({ rules, store: store as never })
+    await guard.as(caller as never).list('tools', { orderBy: 'price', limit: 50, form: 'gather' })
+    return texts.at(-1) as string
+  }
+
+  it('leaves a field bare for those to whom all of their records show it, so that its index serves', async () => {
+    for (const dialect of [postgresql, sqlite, mariadb]) {
+      expect(await sent(dialect, { id: 1 })).not.to.match(/CASE/)
+      expect(await sent(dialect, { id: 1, roles: ['warden'] })).to.match(/ORDER BY CASE WHEN/)
+    }
+  })
+
+  it('asks for what is missing as indexes have it', async () => {
+    for (const dialect of [postgresql, sqlite, mariadb])
+      expect(await sent(dialect, { id: 1 })).to.match(/_0\.["`]lostAt["`] IS NULL/)
+  })
+
+  it('has PostgreSQL find what is gathered before it sorts', async () => {
+    expect(await sent(postgresql, { id: 1 })).to.match(
+      /OFFSET 0\) AS _0 WHERE TRUE ORDER BY _0\."price", _0\."id" LIMIT/,
+    )
+  })
+})
