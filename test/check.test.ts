@@ -209,11 +209,11 @@ export default defineConfig({ rules: rules as never, callers, store, titles: { e
 
   it('says where a file of expectations is wrong, and why, with exit status 2', async () => {
     const wrong: [string, RegExp][] = [
-      ['callers: { bob: { entries: { sees: 3 } } }', /^bad.yaml:1:12: There is no caller "bob"; there is nobody, ana/],
-      ['callers: { ana: { entrys: { sees: 3 } } }', /^bad.yaml:1:19: There is no table "entrys"; there is members/],
+      ['callers: { bob: { entries: { sees: 3 } } }', /^bad.yaml:1:12: There is no caller "bob"; known: nobody, ana/],
+      ['callers: { ana: { entrys: { sees: 3 } } }', /^bad.yaml:1:19: There is no table "entrys"; known: members/],
       [
         'callers: { ana: { entries: { sees: [1, x] } } }',
-        /^bad.yaml:1:40: "x" is no key of entries: .*must be an integer/,
+        /^bad.yaml:1:40: "x" is not a key of entries: .*must be an integer/,
       ],
       ['callers: { ana: { entries: { sees: [1, 999] } } }', /^bad.yaml:1:30: there is no record 999 in entries/],
       ['callers: { ana: { entries: { sees: yes } } }', /^bad.yaml:1:36: expected a list of keys, how many/],

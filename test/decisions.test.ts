@@ -48,7 +48,7 @@ describe('the decision log', () => {
     expect(told[0]?.caller).to.deep.equal({ signedIn: true, roles: [], attributes: { id: 2 } })
     expect(told.every(({ milliseconds }) => milliseconds > 0)).to.equal(true)
     expect(told[3]?.message).to.equal('There is no such record in entries.')
-    expect(told[5]).to.include({ bypass: 'yearly import' })
+    expect(told[5]).to.include({ trusted: 'yearly import' })
   })
 
   it('costs no query where nobody listens', async () => {

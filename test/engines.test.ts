@@ -154,7 +154,7 @@ async function attemptInEngine(world: World, { caller, table, action, key }: Att
         return { status: 200, left: ((await scoped['create']?.(table, given)) as { id: unknown }).id }
       if (action === 'update') await scoped['update']?.(table, key, given)
       else if (action === 'delete') await scoped['delete']?.(table, key)
-      else await scoped['act']?.(action, table, key, given)
+      else await scoped['act']?.(table, action, key, given)
       return { status: 200, left: key }
     } catch (error) {
       if (error instanceof PachterError && 'status' in error) return { status: error.status as number }

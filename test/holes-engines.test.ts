@@ -226,7 +226,8 @@ describe('an audit found engines that disagree', () => {
             .catch((error: Error) => error)
           outcomes.add(found.constructor.name)
           if (found instanceof Error) expect(found).to.be.instanceOf(LimitError)
-          else expect(found.notes.map(({ body }) => body?.length)).to.deep.equal([1, 2].map(() => times * letter.length))
+          else
+            expect(found.notes.map(({ body }) => body?.length)).to.deep.equal([1, 2].map(() => times * letter.length))
         }
       expect([...outcomes].sort()).to.deep.equal(['LimitError', 'Object'])
     },

@@ -122,7 +122,7 @@ describe('an audit found hidden things told', () => {
     expect((await said(on(store, eva)['update']?.('entries', 2, wrong) as never)).status).to.equal(422)
     const unknown = await refusalOf(on(store, ben)['list']?.('entries', { fields: ['salary'] }) as never)
     expect(unknown).to.include({ status: 400, message: 'There is no field "salary" in entries.' })
-    expect(inFull(unknown)).to.include('there is id, authorId')
+    expect(inFull(unknown)).to.include('known: id, authorId')
   })
 
   it('(10) asFor keeps what limits the action it stands for', () => {

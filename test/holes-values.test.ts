@@ -40,7 +40,7 @@ describe('an audit found values that become code', () => {
     expect(read).to.throw(/scale|type/)
   })
 
-  it('(2) data is no bypass, and nobody', () => {
+  it('(2) data is not trusted, and nobody', () => {
     const guard = createGuard({ rules, store: { dialect: sqlite } as never })
     for (const given of ['{"trusted":"x"}', '{"anonymous":true}', '{"trusted":"x","id":1}']) {
       expect(() => guard.as(Given(given) as never)).to.throw(/Data cannot say|no caller attribute/)

@@ -131,7 +131,7 @@ const PLACES: Readonly<Record<string, (as: AnyStore, value: unknown) => Promise<
   until: (as, value) => as['upsert']?.('entryShares', { entryId: 1, memberId: 6, level: 'view', until: value }),
   upsert: (as, value) => as['upsert']?.('entryShares', value),
   removed: (as, value) => as['delete']?.('entries', value),
-  action: (as, value) => as['act']?.(value, 'applications', 1),
+  action: (as, value) => as['act']?.('applications', value, 1),
   keys: (as, value) => as['updateMany']?.('entries', value, { title: 'x' }),
   many: (as, value) => as['createMany']?.('entries', value),
 }

@@ -116,7 +116,7 @@ describe('many records, and odd ones', () => {
     expect(one?.form).to.equal('walk')
   })
 
-  it('explains a bypass as what it is', async () => {
+  it('explains trusted code as what it is', async () => {
     const open = openWorkbench({ rules, callers: { script: trusted('yearly count') }, store: fixture.store })
     const warn = console.warn
     console.warn = () => undefined

@@ -143,11 +143,11 @@ describe('reads', () => {
       [asAna.list('entries', { after: { title: 'x' } }), /after has no id/],
       [
         asAna.list('entries', { with: { plots: true } as never }),
-        /no relation "plots" in entries; there is plot, author/,
+        /no relation "plots" in entries; known: plot, author/,
       ],
       [asAna.list('members', { with: { jobs: true } as never }), /jobs refers to members by reporterId, assigneeId/],
       [asAna.list('entries', { sort: 'id' } as never), /no option "sort" in list/],
-      [asAna.count('entries', { form: 'fly' as never }), /no form "fly"; there is walk, scan, gather/],
+      [asAna.count('entries', { form: 'fly' as never }), /no form "fly"; known: walk, scan, gather/],
     ]
     for (const [promise, message] of wrong) expect(inFull(await refusalOf(promise))).to.match(message)
     const jobs = await asAna.list('members', { with: { jobs: { by: 'assigneeId' } } })

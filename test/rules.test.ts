@@ -138,7 +138,7 @@ describe('rules', () => {
     const wrong: [() => unknown, RegExp][] = [
       [
         loose(({ row }: Plots) => (row as never as Record<string, object>)['holder_id']),
-        /no field or relation "holder_id" in plots; there is id, holderId/,
+        /no field or relation "holder_id" in plots; known: id, holderId/,
       ],
       [
         loose(({ table }: Plots) => table.grants({ read: ['holder' as never] })),
@@ -146,7 +146,7 @@ describe('rules', () => {
       ],
       [
         loose(({ table }: Plots) => table.grants({ reed: [] } as never)),
-        /In the rules of plots: There is no action "reed" in plots; there is read, list/,
+        /In the rules of plots: There is no action "reed" in plots; known: read, list/,
       ],
       [
         loose(({ table, row, caller }: Plots) => table.ties({ t: row.id.is(caller.email as never) })),
@@ -156,7 +156,7 @@ describe('rules', () => {
       [loose(({ row }: Plots) => row.holderId.is(null as never)), /ask isSet\(\) or isMissing\(\)/],
       [
         loose(({ caller }: Plots) => (caller as never as Record<string, object>)['mail']),
-        /no attribute "mail"; there is id, email/,
+        /no attribute "mail"; known: id, email/,
       ],
       [loose(({ table, role }: Plots) => table.grants({ read: [role('chief' as never)] })), /no role "chief"/],
       [

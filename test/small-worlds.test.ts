@@ -27,7 +27,7 @@ const rulebook: Rulebook = {
     attributes: { id: { type: 'integer' }, crop: { type: 'integer', optional: true } },
     roles: [],
     implies: {},
-    abilities: {},
+    standings: {},
     channels: [],
   },
   tables: {},

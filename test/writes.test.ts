@@ -88,11 +88,11 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
     onEach(async (as) => {
       const waiting = await as(eva).list('applications', { where: (row) => row.may('approve') })
       const keys = waiting.map(({ id }) => id)
-      expect(await refusalOf(as(ana).actMany('approve', 'applications', keys))).to.include({ status: 404 })
+      expect(await refusalOf(as(ana).actMany('applications', 'approve', keys))).to.include({ status: 404 })
       const decided = (await as(eva).list('applications', { where: (row) => row.status.is('declined'), limit: 1 }))[0]
-      const mixed = await refusalOf(as(eva).actMany('approve', 'applications', [...keys, decided?.id ?? 0]))
+      const mixed = await refusalOf(as(eva).actMany('applications', 'approve', [...keys, decided?.id ?? 0]))
       expect(mixed.message).to.match(/1 of .*This application has been decided/)
-      const approved = await as(eva).actMany('approve', 'applications', keys)
+      const approved = await as(eva).actMany('applications', 'approve', keys)
       expect(approved.map(({ status }) => status)).to.deep.equal(keys.map(() => 'approved'))
     }))
 

@@ -7,7 +7,7 @@ export const caller = defineCaller(
   {
     roles: ['treasurer', 'secretary', 'auditor'],
     implies: { treasurer: ['auditor'] },
-    abilities: { seeMoney: ['treasurer', 'auditor'] },
+    standings: { seeMoney: ['treasurer', 'auditor'] },
     channels: ['web', 'script'],
     record: { table: 'members', roles: 'duties' },
   },
@@ -210,12 +210,12 @@ export const rules = defineRules(model, caller, {
       })
       .grants({ read: ['jobReader'], create: ['siteWarden'], delete: ['siteWarden', 'helper'] }),
 
-  rents: ({ row, caller, able, role, channel, now, table }) =>
+  rents: ({ row, caller, standing, role, channel, now, table }) =>
     table
       .ties({ tenant: row.memberId.is(caller.id) })
       .actions('settle', 'reopen')
       .grants({
-        read: ['tenant', able('seeMoney')],
+        read: ['tenant', standing('seeMoney')],
         create: [role('treasurer')],
         update: [{ to: role('treasurer'), fields: ['amountCents'] }],
         delete: ['tenant', role('treasurer')],

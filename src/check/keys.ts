@@ -51,7 +51,7 @@ export async function recordAt(
   const name = printKey(model, table, key)
   const [record] = await bench.everything.list(table, { where: keyAmong(model, table, [name]) })
   if (record) return record
-  throw new MissingRecordError(`There is no record ${name} in ${table}; there is ${await someKeys(bench, table)}.`)
+  throw new MissingRecordError(`There is no record ${name} in ${table}; keys: ${await someKeys(bench, table)}.`)
 }
 
 /** A few keys that do exist: this is the developer's own database. */

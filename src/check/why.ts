@@ -99,7 +99,7 @@ export async function explain(bench: Workbench, question: Question): Promise<Exp
   const record = await recordAt(bench, table, key)
   const caller = bench.caller(name)
   const now = clock()
-  const { verdict } = await bench.as(name).verdict(action, table, key, values)
+  const { verdict } = await bench.as(name).verdict(table, action, key, values)
   const stamps = stampValues(stampsToSet(rulebook, table, action, caller, values ?? {}), caller, now)
   const setting: Setting = { bench, caller, now, ...(values && { next: { ...record, ...stamps, ...values } }) }
   const grants = await grantReasons(setting, question, record)

@@ -75,7 +75,7 @@ export function chooseCallers(known: readonly string[], asked: readonly string[]
   return asked.length > 0 ? [...new Set(asked)] : known
 }
 
-/** What a caller is known by, for people: attributes, roles where there are any, channel, and the reason of a bypass. */
+/** What a caller is known by, for people: attributes, roles where there are any, channel, and the reason of trusted code. */
 export function attributesOf({ attributes, roles, channel, trusted }: Caller): Readonly<Record<string, unknown>> {
   return {
     ...attributes,

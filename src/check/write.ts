@@ -14,7 +14,7 @@ export async function write(
 ): Promise<MemoryRecord | undefined> {
   if (action === 'create') return scoped.create(table, values)
   if (action === 'update') return scoped.update(table, key, values)
-  if (action !== 'delete') return scoped.act(action, table, key, values)
+  if (action !== 'delete') return scoped.act(table, action, key, values)
   await scoped.delete(table, key)
   return undefined
 }

@@ -77,5 +77,5 @@ export async function withWorkbench<T>(config: Config, work: (bench: Workbench) 
  */
 export function oneCaller({ callers }: Config, [name, ...more]: readonly string[]): string {
   if (name !== undefined && more.length === 0) return name
-  throw new UsageError(`Name one caller with --as; there is ${Object.keys(callers).join(', ')}.`)
+  throw new UsageError(`Name one caller with --as; known: ${Object.keys(callers).join(', ')}.`)
 }

@@ -1,4 +1,5 @@
 #!/usr/bin/env node
+import { readFileSync } from 'node:fs'
 import { Command, CommanderError } from 'commander'
 import { inFull, PachterError } from '../model/index.js'
 import { addCheck } from './check.js'
@@ -11,7 +12,12 @@ import { addWhy } from './why.js'
 
 const WRONG_USE = 2
 
+const { version } = JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as {
+  version: string
+}
+
 const program = new Command('pachter')
+  .version(version, '--version', 'tells the version')
   .description('Who may see and do what, user by user.')
   .showSuggestionAfterError(false)
   .configureOutput({ outputError: (text, write) => write(text.replace(/^error/, 'pachter')) })

@@ -38,8 +38,8 @@ export function addSee(program: Command): void {
     .option('--hidden', 'also records that none of the callers sees', false)
     .option('--where <filter>', 'only records with field=value, or with !=, < or >; repeat for more', collect, [])
     .option('--sort <field>', 'a field to sort by, "title" or "title descending"; repeat for more', collect, [])
-    .option('--limit <number>', 'at most so many records', wholeNumber)
-    .option('--offset <number>', 'leaves out so many records from the start', wholeNumber)
+    .option('--limit <number>', 'at most this many records', wholeNumber)
+    .option('--offset <number>', 'skips this many records first', wholeNumber)
     .option('--reach', 'for everyone in the table of callers, how many records they see', false)
     .action(async (table: string | undefined, options: SeeCommand) => {
       const config = await loadConfig(options.config)

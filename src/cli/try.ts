@@ -46,7 +46,7 @@ function checkAttempt({ rules }: Config, action: string, table: string, key: str
   const actions = ['create', 'update', 'delete', ...rulesOf(rules, table).actions]
   if (!actions.includes(action)) {
     throw new UsageError(
-      `There is no action ${JSON.stringify(action)} to try in ${table}; there is ${actions.join(', ')}.`,
+      `There is no action ${JSON.stringify(action)} to try in ${table}; known: ${actions.join(', ')}.`,
     )
   }
   if (action === 'create' && key !== undefined) throw new UsageError('A create has no key; its values follow --with.')

@@ -40,7 +40,7 @@ export function readWhere(
   const filters = typed.map((each) => {
     const [, name, how, written] = /^(\w+)(!=|=|<|>)(.*)$/s.exec(each) ?? []
     if (name === undefined || how === undefined || written === undefined) {
-      throw new UsageError(`${JSON.stringify(each)} is no filter; write field=value, with =, !=, < or >.`)
+      throw new UsageError(`${JSON.stringify(each)} is not a filter; write field=value, with =, !=, < or >.`)
     }
     const field = fieldOf(model, table, name)
     if (written === '')

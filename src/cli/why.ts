@@ -50,7 +50,7 @@ function checkAction(rulebook: Rulebook, table: string, action: string): void {
   tableOf(rulebook.model, table)
   const askable = [...ACTIONS.filter((each) => each !== 'create'), ...rulesOf(rulebook, table).actions]
   if (askable.includes(action)) return
-  throw new UsageError(`There is no action ${JSON.stringify(action)} on a record; there is ${askable.join(', ')}.`)
+  throw new UsageError(`There is no action ${JSON.stringify(action)} on a record; known: ${askable.join(', ')}.`)
 }
 
 /** Writes an explanation for a terminal. */

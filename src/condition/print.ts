@@ -46,7 +46,7 @@ function write(condition: Condition, names: Names, negated: boolean): string {
     case 'signedIn':
       return negated ? 'not signed in' : 'signed in'
     case 'role':
-      return `${negated ? 'not ' : ''}${condition.ability ? `able to ${condition.ability}` : `role ${condition.anyOf.join(' or ')}`}`
+      return `${negated ? 'not ' : ''}${condition.standing ? `standing ${condition.standing}` : `role ${condition.anyOf.join(' or ')}`}`
     case 'channel':
       return `${negated ? 'not ' : ''}by ${condition.anyOf.join(' or ')}`
     case 'may':

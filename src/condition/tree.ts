@@ -63,7 +63,7 @@ export type Condition =
   | { readonly kind: 'not'; readonly of: Condition }
   | { readonly kind: 'isSet'; readonly operand: Operand }
   | { readonly kind: 'signedIn' }
-  | { readonly kind: 'role'; readonly anyOf: readonly string[]; readonly ability?: string }
+  | { readonly kind: 'role'; readonly anyOf: readonly string[]; readonly standing?: string }
   | { readonly kind: 'channel'; readonly anyOf: readonly string[] }
   | { readonly kind: 'may'; readonly level: number; readonly table: string; readonly action: string }
   | { readonly kind: 'after'; readonly of: Condition }

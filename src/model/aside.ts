@@ -36,7 +36,7 @@ export function asideOf<A extends object = Aside>(error: unknown): Partial<A> {
 export function inFull(error: unknown): string {
   if (!(error instanceof Error)) return String(error)
   const { known, hint, cause } = asideOf(error)
-  const names = known && (known.length > 0 ? `there is ${known.join(', ')}.` : 'there is none.')
+  const names = known && (known.length > 0 ? `known: ${known.join(', ')}.` : 'there are none.')
   const sentence = names ? `${error.message.replace(/\.$/, '')}; ${names}` : error.message
   return [sentence, hint, cause instanceof Error ? cause.message : undefined].filter(Boolean).join(' ')
 }

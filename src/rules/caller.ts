@@ -22,8 +22,8 @@ export interface CallerShape {
   readonly roles: readonly string[]
   /** For a role, the roles that whoever has it has as well. */
   readonly implies: Readonly<Record<string, readonly string[]>>
-  /** Named sets of roles: who is able to do something has one of them. */
-  readonly abilities: Readonly<Record<string, readonly string[]>>
+  /** Named sets of roles: whoever has one of them has that standing. */
+  readonly standings: Readonly<Record<string, readonly string[]>>
   /** The ways a request can come in. */
   readonly channels: readonly string[]
   /** The table with a record for each caller, found by the caller's id, and its field that lists the caller's roles. */
@@ -43,7 +43,7 @@ export interface CallerDefinition<
 > extends CallerShape {
   readonly [ATTRIBUTES]?: A
   readonly roles: readonly R[]
-  readonly abilities: Readonly<Record<B, readonly R[]>>
+  readonly standings: Readonly<Record<B, readonly R[]>>
   readonly channels: readonly H[]
 }
 
@@ -56,8 +56,8 @@ export type AttributesOf<C> = C extends CallerDefinition<infer A> ? { [K in keyo
 /** The roles a caller can have. */
 export type RoleOf<C> = C extends CallerDefinition<Attributes, infer R> ? R : never
 
-/** The abilities that are named sets of roles. */
-export type AbilityOf<C> = C extends CallerDefinition<Attributes, string, infer B> ? B : never
+/** The standings that are named sets of roles. */
+export type StandingOf<C> = C extends CallerDefinition<Attributes, string, infer B> ? B : never
 
 /** The channels a request can come in by. */
 export type ChannelOf<C> = C extends CallerDefinition<Attributes, string, string, infer H> ? H : never
@@ -108,7 +108,7 @@ export function trusted(reason: string): Trusted {
  * @param attributes typed attributes; `id` is required, `roles`, `channel`, `anonymous` and `trusted` are taken
  * @param options.roles every role there is; rules and callers can name no others
  * @param options.implies for a role, the roles that go with it
- * @param options.abilities named sets of roles, for `able('…')`
+ * @param options.standings named sets of roles, for `standing('…')`
  * @param options.channels the ways a request can come in, for `channel('…')`
  * @param options.record the table with a record for each caller and the field in it that lists roles: these are
  *   looked up in the same query, so that a role given or taken counts at once, besides those the caller comes with
@@ -129,17 +129,17 @@ export function defineCaller<
   options: {
     readonly roles?: readonly R[]
     readonly implies?: Readonly<Partial<Record<NoInfer<R>, readonly NoInfer<R>[]>>>
-    readonly abilities?: Readonly<Record<B, readonly NoInfer<R>[]>>
+    readonly standings?: Readonly<Record<B, readonly NoInfer<R>[]>>
     readonly channels?: readonly H[]
     readonly record?: { readonly table: string; readonly roles: string }
   } = {},
 ): CallerDefinition<A, R, B, H> {
-  const { roles = [], implies = {}, abilities = {}, channels = [], record } = options
+  const { roles = [], implies = {}, standings = {}, channels = [], record } = options
   const shape: CallerShape = {
     attributes: Object.fromEntries(Object.entries(attributes).map(([name, { data }]) => [name, data])),
     roles,
     implies: implies as CallerShape['implies'],
-    abilities: abilities as CallerShape['abilities'],
+    standings: standings as CallerShape['standings'],
     channels,
     ...(record && { record }),
   }
@@ -150,7 +150,7 @@ export function defineCaller<
 const TAKEN = ['roles', 'channel', 'anonymous', 'trusted']
 
 /** Checks a caller shape that is plain data already. */
-export function checkCallerShape({ attributes, roles, implies, abilities }: CallerShape): void {
+export function checkCallerShape({ attributes, roles, implies, standings }: CallerShape): void {
   if (!Object.hasOwn(attributes, 'id') || attributes['id']?.optional) {
     throw new RuleError('A caller needs an id that is never missing; without one, the caller is anonymous.')
   }
@@ -162,7 +162,7 @@ export function checkCallerShape({ attributes, roles, implies, abilities }: Call
       throw new RuleError(`The caller attribute ${name} cannot be a reference; give it the type of the key.`)
     }
   }
-  const named = [...Object.keys(implies), ...Object.values(implies).flat(), ...Object.values(abilities).flat()]
+  const named = [...Object.keys(implies), ...Object.values(implies).flat(), ...Object.values(standings).flat()]
   for (const role of named) if (!roles.includes(role)) throw new UnknownNameError('role', role, roles)
 }
 

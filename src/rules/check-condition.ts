@@ -185,7 +185,7 @@ export function shapeOf(rulebook: Rulebook, operand: Operand, levels: Levels): S
       const { attributes } = rulebook.caller
       const shape = Object.hasOwn(attributes, operand.name) ? attributes[operand.name] : undefined
       if (shape) return shape
-      throw new RuleError(`callers have no attribute ${operand.name}; there is ${Object.keys(attributes).join(', ')}.`)
+      throw new RuleError(`callers have no attribute ${operand.name}; known: ${Object.keys(attributes).join(', ')}.`)
     }
   }
 }

@@ -132,10 +132,10 @@ function everyWho({ grants, denies }: TableRules): readonly [string, Who][] {
 function checkWho(rulebook: Rulebook, rules: TableRules, who: Who): void {
   if (typeof who === 'string') {
     if (Object.hasOwn(rules.ties, who)) return
-    throw new RuleError(`there is no tie ${show(who)}; there is ${Object.keys(rules.ties).join(', ')}.`)
+    throw new RuleError(`there is no tie ${show(who)}; known: ${Object.keys(rules.ties).join(', ')}.`)
   }
   if (!isAboutCaller(who)) {
-    throw new RuleError(`${print(who)} is no condition on the caller alone; make it a tie and name that.`)
+    throw new RuleError(`${print(who)} is not a condition on the caller alone; make it a tie and name that.`)
   }
   checkCondition(rulebook, who, [])
 }
@@ -158,7 +158,8 @@ function checkFieldChecks({ model }: Rulebook, table: string, { checks }: TableR
     at(`${table} check ${name}`, () => {
       const field = fieldOf(model, table, name)
       if (length && kindOf(field) !== 'text' && field.type !== 'list') throw new RuleError(`${name} has no length.`)
-      if (pattern !== undefined && kindOf(field) !== 'text') throw new RuleError(`${name} is no text to match.`)
+      if (pattern !== undefined && kindOf(field) !== 'text')
+        throw new RuleError(`${name} is not a text, and only a text can match a pattern.`)
       if (range && !ORDERED.includes(field.type)) throw new RuleError(`${name} has no order, so it has no range.`)
       for (const end of range ?? []) assertPlain(field, end)
       if (pattern !== undefined) compilePattern(pattern)

@@ -1,5 +1,5 @@
 export {
-  type AbilityOf,
+  type StandingOf,
   anonymous,
   type Anonymous,
   type AttributesOf,

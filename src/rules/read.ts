@@ -34,7 +34,7 @@ export function readRulebook(json: unknown): Rules {
   const data = typeof json === 'string' ? parse(json) : copied(json)
   const { format, version } = (typeof data === 'object' && data !== null ? data : {}) as Record<string, unknown>
   if (format !== 'pachter-rulebook')
-    throw new RulebookError('', "is no rulebook: its format is not 'pachter-rulebook'.")
+    throw new RulebookError('', "is not a rulebook: its format is not 'pachter-rulebook'.")
   if (typeof version === 'number' && version > 1) {
     throw new RulebookError('', `is of version ${version}, and this version of pachter reads up to 1; update pachter.`)
   }
@@ -66,7 +66,7 @@ function parse(text: string): unknown {
   try {
     return JSON.parse(text)
   } catch (error) {
-    throw new RulebookError('', `is no JSON: ${(error as Error).message}`, { cause: error })
+    throw new RulebookError('', `is not JSON: ${(error as Error).message}`, { cause: error })
   }
 }
 

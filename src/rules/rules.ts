@@ -27,7 +27,7 @@ import {
   UnknownNameError,
   type ValueOf,
 } from '../model/index.js'
-import type { AbilityOf, AttributesOf, CallerDefinition, ChannelOf, RoleOf } from './caller.js'
+import type { StandingOf, AttributesOf, CallerDefinition, ChannelOf, RoleOf } from './caller.js'
 import { at } from './at.js'
 import { checkRulebook } from './check.js'
 import { NO_RULES, type Rulebook, type TableRules } from './rulebook.js'
@@ -59,8 +59,8 @@ export interface RuleContext<M, C, T extends TableName<M>> {
   }
   /** Whoever has at least one of these roles. */
   role(...anyOf: readonly [RoleOf<C>, ...RoleOf<C>[]]): CallerCondition
-  /** Whoever has one of the roles that make up this ability. */
-  able(ability: AbilityOf<C>): CallerCondition
+  /** Whoever has one of the roles that make up this standing. */
+  standing(standing: StandingOf<C>): CallerCondition
   /** Whoever comes in by one of these channels. */
   channel(...anyOf: readonly [ChannelOf<C>, ...ChannelOf<C>[]]): CallerCondition
   /** Whoever has signed in. */
@@ -104,7 +104,7 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
   const shared = {
     caller: callerTerms(caller.attributes),
     role: (...anyOf: string[]) => made({ kind: 'role', anyOf }),
-    able: (ability: string) => made({ kind: 'role', anyOf: rolesFor(caller, ability), ability }),
+    standing: (standing: string) => made({ kind: 'role', anyOf: rolesFor(caller, standing), standing }),
     channel: (...anyOf: string[]) => made({ kind: 'channel', anyOf }),
     signedIn: made({ kind: 'signedIn' }),
     anyone: made(always),
@@ -145,9 +145,7 @@ function callerTerms(attributes: Readonly<Record<string, FieldData>>): object {
   return new Proxy(terms, {
     get(_, name) {
       if (typeof name !== 'string' || Object.hasOwn(terms, name)) return terms[name as string]
-      throw new RuleError(
-        `Callers have no attribute ${JSON.stringify(name)}; there is ${Object.keys(terms).join(', ')}.`,
-      )
+      throw new RuleError(`Callers have no attribute ${JSON.stringify(name)}; known: ${Object.keys(terms).join(', ')}.`)
     },
   })
 }
@@ -164,8 +162,8 @@ function oldTerms(model: ModelData, table: string): object {
   )
 }
 
-function rolesFor({ abilities }: CallerDefinition, ability: string): readonly string[] {
-  const found = Object.hasOwn(abilities, ability) ? abilities[ability] : undefined
-  if (!found) throw new UnknownNameError('ability', ability, Object.keys(abilities))
+function rolesFor({ standings }: CallerDefinition, standing: string): readonly string[] {
+  const found = Object.hasOwn(standings, standing) ? standings[standing] : undefined
+  if (!found) throw new UnknownNameError('standing', standing, Object.keys(standings))
   return found
 }

@@ -61,7 +61,7 @@ export const rulebookSchema: JsonSchema & {
       attributes: recordOf(ref('field')),
       roles: texts,
       implies: recordOf(texts),
-      abilities: recordOf(texts),
+      standings: recordOf(texts),
       channels: texts,
       'record?': object({ table: text, roles: text }),
     }),
@@ -119,7 +119,7 @@ export const rulebookSchema: JsonSchema & {
         kind('unchanged', { field: text }),
         kind('isSet', { operand }),
         kind('signedIn'),
-        kind('role', { anyOf: texts, 'ability?': text }),
+        kind('role', { anyOf: texts, 'standing?': text }),
         kind('channel', { anyOf: texts }),
         kind('may', { level, table: text, action: text }),
         kind('compare', {

@@ -9,7 +9,7 @@ export interface Decision {
   /** Who asked: the caller's attributes, roles and channel; for trusted code, its reason. */
   readonly caller: Pick<Caller, 'signedIn' | 'roles' | 'attributes' | 'channel'>
   /** Why the rules did not bind the caller, where they did not. */
-  readonly bypass?: string
+  readonly trusted?: string
   /** The method called, such as `updateMany`. */
   readonly method: string
   readonly action: Action
@@ -89,7 +89,7 @@ function tell(
   const { trusted, signedIn, roles, attributes, channel } = caller
   const decision: Decision = {
     caller: { signedIn, roles, attributes, ...(channel !== undefined && { channel }) },
-    ...(trusted !== undefined && { bypass: trusted }),
+    ...(trusted !== undefined && { trusted }),
     ...call,
     ...result,
     milliseconds: performance.now() - start,
@@ -107,7 +107,7 @@ function warnOfListener(error: unknown): void {
   console.error('pachter: onDecision failed:', error)
 }
 
-/** A bypass is never silent: where nobody listens, the console hears of it. */
+/** Trusted code is never silent: where nobody listens, the console hears of it. */
 function warn({ caller: { trusted } }: Session, { method, table }: Call): void {
   if (trusted !== undefined) console.warn(`pachter: ${method} of ${table} without rules: ${trusted}`)
 }

@@ -88,11 +88,11 @@ export interface ScopedStore<M> {
    * that its grants let the caller send.
    *
    * @returns the record as the caller sees it; only its key where the caller no longer does
-   * @example await guard.as(eva).act('approve', 'applications', 3)
+   * @example await guard.as(eva).act('applications', 'approve', 3)
    */
   act<T extends TableName<M>>(
-    action: string,
     table: T,
+    action: string,
     key: KeyOf<M, T>,
     values?: ValuesOf<M, T>,
   ): Promise<VisibleRecord<M, T>>
@@ -126,11 +126,11 @@ export interface ScopedStore<M> {
   /**
    * Does something of the table's own to several records, all or none; with `partly`, to those permitted.
    * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
-   * @example await guard.as(eva).actMany('approve', 'applications', [3, 4])
+   * @example await guard.as(eva).actMany('applications', 'approve', [3, 4])
    */
   actMany<T extends TableName<M>, const O extends BulkOptions>(
-    action: string,
     table: T,
+    action: string,
     keys: readonly KeyOf<M, T>[],
     values?: ValuesOf<M, T>,
     options?: O,
@@ -184,8 +184,8 @@ export interface ScopedStore<M> {
    * than the caller may know.
    */
   verdict<T extends TableName<M>>(
-    action: Exclude<Action, 'create'>,
     table: T,
+    action: Exclude<Action, 'create'>,
     key: KeyOf<M, T>,
     values?: ValuesOf<M, T>,
   ): Promise<StoredVerdict>
@@ -214,7 +214,7 @@ export interface GuardOptions<M, C> {
   readonly validators?: Validators<TableName<M>>
   /**
    * Told of every decision: who, what, which record, what came of it, through which tie, and how long it took.
-   * Left out, nothing is told but the use of a bypass, on the console. Where it is given, each call on one
+   * Left out, nothing is told but what trusted code does, on the console. Where it is given, each call on one
    * record costs one more query, for the tie.
    */
   readonly onDecision?: (decision: Decision) => void

@@ -9,7 +9,7 @@ export interface PinoLogger {
 }
 
 /**
- * Writes a guard's decisions to a Pino logger: what was allowed as `info`, refusals and uses of a bypass as
+ * Writes a guard's decisions to a Pino logger: what was allowed as `info`, refusals and what trusted code does as
  * `warn`, errors while deciding as `error`.
  *
  * @param logger a Pino logger, or a child of one
@@ -17,8 +17,8 @@ export interface PinoLogger {
  */
 export function pinoDecisions(logger: PinoLogger): (decision: Decision) => void {
   return (decision) => {
-    const { outcome, bypass, action, table } = decision
-    const level = outcome === 'failed' ? 'error' : outcome === 'refused' || bypass !== undefined ? 'warn' : 'info'
+    const { outcome, trusted, action, table } = decision
+    const level = outcome === 'failed' ? 'error' : outcome === 'refused' || trusted !== undefined ? 'warn' : 'info'
     const fields = JSON.parse(JSON.stringify(decision, bigIntAsText)) as object
     logger[level]({ decision: fields }, `${action} ${table} ${outcome}`)
   }

@@ -42,7 +42,7 @@ export function scopedStore(session: Session) {
       ),
     delete: (table: string, key: Key) =>
       told(session, { method: 'delete', action: 'delete', table, key }, () => remove(session, table, key)),
-    act: async (action: Action, table: string, key: Key, values: Values = {}) => {
+    act: async (table: string, action: Action, key: Key, values: Values = {}) => {
       assertOwnAction(rulebook, table, action)
       return told(session, { method: 'act', action, table, key }, () => change(session, table, action, key, values))
     },
@@ -55,8 +55,8 @@ export function scopedStore(session: Session) {
         changeMany(session, table, 'update', keys, values, options),
       ),
     actMany: async (
-      action: Action,
       table: string,
+      action: Action,
       keys: readonly Key[],
       values: Values = {},
       options?: BulkOptions,
@@ -85,7 +85,7 @@ export function scopedStore(session: Session) {
       announce(session, { method: 'view', action: 'list', table })
       return view(session, table, options)
     },
-    verdict: async (action: Action, table: string, key: Key, values?: Values) => {
+    verdict: async (table: string, action: Action, key: Key, values?: Values) => {
       announce(session, { method: 'verdict', action, table, key })
       await ready(session)
       assertAction(rulesOf(rulebook, table), table, action)

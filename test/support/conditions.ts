@@ -50,7 +50,7 @@ export const CALLER: CallerShape = {
   },
   roles: ['a', 'A', 'chief'],
   implies: { chief: ['a'] },
-  abilities: {},
+  standings: {},
   channels: ['web'],
   record: { table: 'people', roles: 'duties' },
 }

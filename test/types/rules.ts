@@ -115,12 +115,12 @@ export const anyModel: Model = model
 
 const wide = defineCaller(
   { id: integer() },
-  { roles: ['warden', 'chief'], abilities: { judge: ['chief'] }, channels: ['script'], implies: { chief: ['warden'] } },
+  { roles: ['warden', 'chief'], standings: { judge: ['chief'] }, channels: ['script'], implies: { chief: ['warden'] } },
 )
 defineRules(model, wide, {
-  plots: ({ row, old, changed, able, channel, role, table }) => {
-    // @ts-expect-error there is no such ability
-    able('jugde')
+  plots: ({ row, old, changed, standing, channel, role, table }) => {
+    // @ts-expect-error there is no such standing
+    standing('jugde')
     // @ts-expect-error there is no such channel
     channel('phone')
     // @ts-expect-error there is no such field to change

@@ -205,7 +205,7 @@ class Reader extends YamlReader {
       return [printKey(model, table, parseKey(model, table, written))]
     } catch (error) {
       if (!(error instanceof PachterError)) throw error
-      this.complain(item, `${JSON.stringify(written ?? null)} is no key of ${table}: ${inFull(error)}`)
+      this.complain(item, `${JSON.stringify(written ?? null)} is not a key of ${table}: ${inFull(error)}`)
       return []
     }
   }
