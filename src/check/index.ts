@@ -1,10 +1,17 @@
-export { ComparisonError, ExpectationFileError, type ExpectationProblem, MissingRecordError } from './errors.js'
-export * from './expectations/index.js'
-export { lookAt, type Look } from './look.js'
-export { type DenyReason, explain, type Explanation, type GrantReason, type PartReason, type Question } from './why.js'
-export { writeValue } from './trace.js'
-export { attributesOf, chooseCallers, openWorkbench, type Subject, type Workbench } from './workbench.js'
-export { everyoneIn, type Reach, type ReachOfAll, reachOfAll, whoSees, countForMany } from './reach.js'
+export { ComparisonError, ExpectationFileError, type ExpectationProblem, MissingRecordError } from './bench/errors.js'
+export * from './expect/index.js'
+export { lookAt, type Look } from './look/look.js'
+export {
+  type DenyReason,
+  explain,
+  type Explanation,
+  type GrantReason,
+  type PartReason,
+  type Question,
+} from './explain/why.js'
+export { writeValue } from './explain/trace.js'
+export { attributesOf, chooseCallers, openWorkbench, type Subject, type Workbench } from './bench/workbench.js'
+export { everyoneIn, type Reach, type ReachOfAll, reachOfAll, whoSees, countForMany } from './look/reach.js'
 export {
   seeCounts,
   type SeenCounts,
@@ -13,16 +20,17 @@ export {
   type SeeOptions,
   seeTable,
   type Sight,
-} from './see.js'
-export { type CheckReport, type CheckResult, openExpectations, type ReadFile, runFile } from './check.js'
-export { type Change, compareRulebooks, type Comparison, type SomeRecords } from './compare.js'
-export { mutate, type Mutation, type Survivor } from './mutate.js'
-export { type Mutant, mutantsOf } from './mutants.js'
-export { coverage, type Covered } from './coverage.js'
-export { TooManyRecordsError } from './data.js'
+} from './look/see.js'
+export { type CheckReport, type CheckResult, openExpectations, type ReadFile, runFile } from './expect/check.js'
+export { type Change, compareRulebooks, type Comparison, type SomeRecords } from './compare/compare.js'
+export { mutate, type Mutation, type Survivor } from './cover/mutate.js'
+export { type Mutant, mutantsOf } from './cover/mutants.js'
+export { coverage, type Covered } from './cover/coverage.js'
+export { TooManyRecordsError } from './bench/data.js'
 export { reportOf } from './report/index.js'
-export { gatherGrid, type TableGrid } from './grid.js'
-export { type Attempted, type SightChange, tryAs } from './attempt.js'
+export { gatherGrid, type TableGrid } from './look/grid.js'
+export { type Attempt, type Tried, tryWrite } from './try/tries.js'
+export { type Attempted, type SightChange, tryAs } from './try/attempt.js'
 export {
   type AnyStore,
   assertAllowed,
@@ -33,6 +41,6 @@ export {
   ExpectationFailedError,
   type KeyGiven,
   type RefusalExpected,
-} from './assert.js'
-export { type Fixture, FixtureError, openFixture, readRecords, type Records } from './fixture.js'
-export { takesValues, valuesFrom } from './values.js'
+} from './expect/assert.js'
+export { type Fixture, FixtureError, openFixture, readRecords, type Records } from './bench/fixture.js'
+export { takesValues, valuesFrom } from './bench/values.js'

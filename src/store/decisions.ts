@@ -1,31 +1,9 @@
 import { whoName } from '../decide/index.js'
 import { inFull, PachterError, readKey, tableOf } from '../model/index.js'
-import { type Action, type Caller, grantsFor, rulesOf, specialise, expand, whoCondition } from '../rules/index.js'
+import { type Action, grantsFor, rulesOf, specialise, expand, whoCondition } from '../rules/index.js'
+import type { Decision } from './decision.js'
 import { planned, ready, type Session } from './session.js'
 import { inquire } from './verdicts.js'
-
-/** One decision of a guard, for a log. */
-export interface Decision {
-  /** Who asked: the caller's attributes, roles and channel; for trusted code, its reason. */
-  readonly caller: Pick<Caller, 'signedIn' | 'roles' | 'attributes' | 'channel'>
-  /** Why the rules did not bind the caller, where they did not. */
-  readonly trusted?: string
-  /** The method called, such as `updateMany`. */
-  readonly method: string
-  readonly action: Action
-  readonly table: string
-  /** The key of the record, or the keys; none where the question is about the whole table. */
-  readonly key?: unknown
-  /** `failed` is an error while deciding, which is a refusal, too. */
-  readonly outcome: 'allowed' | 'refused' | 'failed'
-  /** The HTTP status that fits. */
-  readonly status: number
-  /** What let the caller: ties, roles, `signed in` or `anyone`; for a whole table, whatever might. */
-  readonly through: readonly string[]
-  /** Why it was not done, where it was not: in full, for the log. */
-  readonly message?: string
-  readonly milliseconds: number
-}
 
 /** What a call is about. */
 export interface Call {

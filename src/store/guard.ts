@@ -9,7 +9,7 @@ import {
   type VisibleRecord,
 } from '../model/index.js'
 import type { BulkOptions, BulkOutcome, BulkResult } from './bulk.js'
-import type { Decision } from './decisions.js'
+import type { Decision } from './decision.js'
 import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
 import type { FilterOptions, SqlPiece } from './own-queries.js'
 import { Columns } from './columns.js'

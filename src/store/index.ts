@@ -1,5 +1,5 @@
 export type { BulkOptions, BulkOutcome } from './bulk.js'
-export type { Decision } from './decisions.js'
+export type { Decision } from './decision.js'
 export { type BulkRefusal, BulkRefusedError, BusyError, ConflictError, StoreError, TransactionError } from './errors.js'
 export { createGuard, type Guard, type GuardOptions, type ScopedStore } from './guard.js'
 export type { Listed, ListOptions, OrderBy, ReadOptions, RelatedOptions, WhereOptions } from './options.js'

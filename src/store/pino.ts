@@ -1,5 +1,5 @@
 import { bigIntAsText } from '../model/index.js'
-import type { Decision } from './decisions.js'
+import type { Decision } from './decision.js'
 
 /** The part of a Pino logger that is used. */
 export interface PinoLogger {

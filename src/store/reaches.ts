@@ -1,23 +1,4 @@
-import {
-  branchesOf,
-  chooseForm,
-  type Form,
-  type Indexes,
-  isByKey,
-  isIndexed,
-  planReach,
-  planRows,
-  type Statement,
-} from '../sql/index.js'
-import type { Condition } from '../condition/index.js'
-import { tableOf } from '../model/index.js'
-import { compilationOf, planned, query, run, type Session, withAnswer } from './session.js'
-
-/** Below so many records, every form is quick, and finding out costs more than it gains. */
-const FEW = 1_000
-
-/** How many records a table is taken to have that does not tell. */
-const UNTOLD = 10_000
+import type { Indexes } from '../sql/index.js'
 
 /** How long, in milliseconds, what was found out counts as true. */
 const LASTS = 5 * 60_000
@@ -26,27 +7,31 @@ const LASTS = 5 * 60_000
 const MOST = 4_000_000
 
 /** What a database tells of its tables. */
-interface Catalogue {
+export interface Catalogue {
   readonly indexes: Indexes
   readonly rows: Readonly<Record<string, number>>
 }
 
-/** What guards know of how much their callers reach; kept a while, since it only steers the form of a query. */
+/**
+ * What guards know of their database, and of how much their callers reach in it; kept a while, since it only steers the
+ * form of a query.
+ */
 export class Reaches {
   #catalogue: { readonly until: number; readonly found: Catalogue } | undefined
   readonly #kept = new Map<string, { readonly until: number; readonly reach: number }>()
   #characters = 0
 
   /** The database's indexes and sizes, asked at most every five minutes. */
-  catalogue(session: Session): Catalogue | Promise<Catalogue> {
+  catalogue(read: () => Promise<Catalogue>): Catalogue | Promise<Catalogue> {
     if (this.#catalogue && this.#catalogue.until > Date.now()) return this.#catalogue.found
-    return readCatalogue(session).then((found) => {
+    return read().then((found) => {
       this.#catalogue = { until: Date.now() + LASTS, found }
       return found
     })
   }
 
-  get(name: string, find: () => Promise<number>): number | Promise<number> {
+  /** How much a caller reaches by a kind of query, found out at most every five minutes. */
+  reach(name: string, find: () => Promise<number>): number | Promise<number> {
     const kept = this.#kept.get(name)
     if (kept && kept.until > Date.now()) return kept.reach
     return find().then((reach) => {
@@ -60,82 +45,4 @@ export class Reaches {
       return reach
     })
   }
-}
-
-/** What a choice of form was made from. */
-export interface Choice {
-  readonly form: Form
-  readonly rows?: number
-  readonly reach?: number
-}
-
-/**
- * Chooses how a query finds its records.
- *
- * @param name what the filter is called among this session's plans
- * @param wanted how many records are wanted from the start of an order that an index has; `Infinity` for all
- */
-export function choose(
-  session: Session,
-  table: string,
-  filter: Condition,
-  name: string,
-  wanted: number,
-): Choice | Promise<Choice> {
-  // Without an OR over subqueries, the database's own planner knows best.
-  const branches = planned(session, `branches ${name}`, () => branchesOf(filter) ?? null)
-  if (!branches) return PLAIN
-  const { key } = tableOf(session.rulebook.model, table)
-  // Records named by their keys are few, and each is looked up on its own.
-  if (planned(session, `by key ${name}`, () => ({ is: branches.rest.some((each) => isByKey(each, key)) })).is)
-    return WALK
-  return withAnswer(session.reaches.catalogue(session), ({ indexes, rows: sizes }) => {
-    const rows = sizes[table] ?? 0
-    if (rows < FEW) return { form: 'gather', rows }
-    const { indexed, gathers } = planned(session, `indexed ${name}`, () => {
-      const each = branches.of.map((branch) => isIndexed(branch, table, indexes))
-      return { indexed: each, gathers: each.every(Boolean) }
-    })
-    const few = Number.isFinite(wanted)
-    const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
-    const reached = session.reaches.get(`${session.shape} ${session.who()} ${cap} ${name}`, async () => {
-      const plan = planned(session, `reach ${name}`, () => planReach(compilationOf(session), table, branches, indexed))
-      const { rows: counts } = await run(session, plan.statement, { $cap: cap })
-      const found = plan.reachOf(counts[0] ?? {}, rows)
-      // Beyond the cap, it may be any number: for a few records that makes no difference, for all it might be all.
-      return found >= cap && !few ? rows : found
-    })
-    return withAnswer(reached, (reach) => ({
-      form: chooseForm(session.dialect, { rows, reach, wanted, gathers }),
-      rows,
-      reach,
-    }))
-  })
-}
-
-const PLAIN: Choice = { form: 'scan' }
-const WALK: Choice = { form: 'walk' }
-
-/** Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches. */
-async function countRows(session: Session, { text }: Statement): Promise<number> {
-  const { rows } = await query(session, session.connection, text, [])
-  return Number(rows[0]?.['rows'] ?? 0)
-}
-
-async function readCatalogue(session: Session): Promise<Catalogue> {
-  const { dialect, rulebook } = session
-  const indexes: Record<string, Set<string>> = {}
-  const rows: Record<string, number> = {}
-  const { rows: found } = await query(session, session.connection, dialect.catalogue, [])
-  const countable = new Set<string>()
-  for (const { table, column, rows: size } of found as readonly Record<string, unknown>[]) {
-    ;(indexes[String(table)] ??= new Set()).add(String(column))
-    if (size !== null) rows[String(table)] = Number(size)
-    if (column === '') countable.add(String(table))
-  }
-  for (const table of Object.keys(rulebook.model.tables)) {
-    const statement = rows[table] === undefined ? planRows(dialect, table) : undefined
-    if (statement) rows[table] = countable.has(table) ? await countRows(session, statement) : UNTOLD
-  }
-  return { indexes, rows }
 }

@@ -13,7 +13,7 @@ import {
   type RelatedRequest,
 } from '../sql/index.js'
 import { ask, asInput, type Asked, assertObject, type Given, type GivenOptions, type OPTIONS } from './ask.js'
-import { type Choice, choose } from './reaches.js'
+import { type Choice, choose } from './choose.js'
 import { compilationOf, keySlots, planned, run, type Session, withAnswer } from './session.js'
 
 /** A record as it comes back. */

@@ -1,5 +1,5 @@
-import type { Covered } from '../coverage.js'
-import type { Mutation } from '../mutate.js'
+import type { Covered } from '../cover/coverage.js'
+import type { Mutation } from '../cover/mutate.js'
 
 /** What in the rules nothing that is stated hangs on. */
 export function Coverage({ covered }: { readonly covered: readonly Covered[] }) {

@@ -1,6 +1,6 @@
-import type { CheckReport } from '../check.js'
-import { expectationText, type Failure, type Outcome } from '../expectations/index.js'
-import type { Explanation } from '../why.js'
+import type { CheckReport } from '../expect/check.js'
+import { expectationText, type Failure, type Outcome } from '../expect/index.js'
+import type { Explanation } from '../explain/why.js'
 
 /** What was expected of each caller: what failed with its reasons, and the rest in a line. */
 export function Expectations({ report: { outcomes } }: { readonly report: CheckReport }) {

@@ -1,4 +1,4 @@
-import type { TableGrid } from '../grid.js'
+import type { TableGrid } from '../look/grid.js'
 
 /** Who may do what, table by table. */
 export function Grid({ grids }: { readonly grids: readonly TableGrid[] }) {

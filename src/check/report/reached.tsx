@@ -1,4 +1,4 @@
-import type { SeenCounts, Sight } from '../see.js'
+import type { SeenCounts, Sight } from '../look/see.js'
 
 /** How many records of each table each caller sees, with a bar against whoever sees most. */
 export function Reached({ counts: { callers, tables } }: { readonly counts: SeenCounts }) {

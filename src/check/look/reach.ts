@@ -1,0 +1,221 @@
+import { allOf, type Condition } from '../../condition/index.js'
+import {
+  type FieldData,
+  isMissing,
+  type KeyValues,
+  printKey,
+  tableOf,
+  toPlain,
+  UnknownNameError,
+} from '../../model/index.js'
+import { type Caller, expand, permission, type Rulebook, specialise } from '../../rules/index.js'
+import { type Everyone, type EveryonePlan, planCallers, planEveryone, type Statement } from '../../sql/index.js'
+import type { Store } from '../../store/index.js'
+import { inBatches } from '../bench/keys.js'
+import type { Workbench } from '../bench/workbench.js'
+
+/** How much one of all callers reaches. */
+export interface Reach {
+  /** The key of the caller's record. */
+  readonly key: string
+  readonly title?: string
+  /** How many records of each table the caller may list. */
+  readonly counts: Readonly<Record<string, number>>
+  /** How many in all. */
+  readonly total: number
+  /** How many of them not everyone reaches. */
+  readonly own: number
+}
+
+/** How much each of all callers reaches, first those who reach most that not everyone does. */
+export interface ReachOfAll {
+  /** The table that has a record for each caller. */
+  readonly everyone: string
+  /** For each table, how many of its records everyone reaches. */
+  readonly open: Readonly<Record<string, number>>
+  readonly reaches: readonly Reach[]
+}
+
+/**
+ * Counts, for everyone in the table of callers, how many records of each table they may list: by a few queries for
+ * each table, however many callers there are.
+ *
+ * @param everyone which table holds the callers; see {@link everyoneIn}
+ * @param tables the tables to count in; left out, all
+ * @param onProgress told after each table how many of them are done
+ * @example await reachOfAll(bench, everyoneIn(rules), ['entries'])
+ */
+export async function reachOfAll(
+  bench: Workbench,
+  everyone: Everyone,
+  tables: readonly string[] = Object.keys(bench.rulebook.model.tables),
+  onProgress: (done: number) => void = () => undefined,
+): Promise<ReachOfAll> {
+  const found = new Map<string, ReachInto>()
+  const titleField = bench.titles[everyone.table]
+  const people = await bench.everything.list(everyone.table, { fields: titleField === undefined ? [] : [titleField] })
+  const keyOf = (record: Readonly<Record<string, unknown>>) => printKey(bench.rulebook.model, everyone.table, record)
+  for (const table of tables) {
+    found.set(table, await reachInto(bench, everyone, table))
+    onProgress(found.size)
+  }
+  const open = Object.fromEntries([...found].map(([table, each]) => [table, each.open]))
+  const reaches = people.map((record): Reach => {
+    const key = keyOf(record)
+    const counts = Object.fromEntries([...found].map(([table, each]) => [table, each.of.get(key) ?? each.open]))
+    const title = titleField === undefined ? undefined : record[titleField]
+    const total = sum(counts)
+    return { key, ...(!isMissing(title) && { title: String(title) }), counts, total, own: total - sum(open) }
+  })
+  return { everyone: everyone.table, open, reaches: reaches.sort((left, right) => right.own - left.own) }
+}
+
+const sum = (counts: Readonly<Record<string, number>>): number =>
+  Object.values(counts).reduce((total, each) => total + each, 0)
+
+/** What is reached of one table: by everyone, and by those who reach more. */
+interface ReachInto {
+  readonly open: number
+  readonly of: ReadonlyMap<string, number>
+}
+
+/**
+ * Everyone in the table of callers who sees one record: by the title of their own record, or else by its key.
+ * @example await whoSees(bench, everyoneIn(rules), 'entries', { id: 3 }) // ['Ana Brouwer', 'Ben Okafor']
+ */
+export async function whoSees(
+  bench: Workbench,
+  everyone: Everyone,
+  table: string,
+  key: KeyValues,
+): Promise<readonly string[]> {
+  const { fields } = tableOf(bench.rulebook.model, table)
+  const isIt = Object.entries(key).map(([name, value]): Condition => {
+    const shape = fields[name] as FieldData
+    const right = { kind: 'value', shape, value: toPlain(shape, value) } as const
+    return { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name }, right }
+  })
+  const { open, of } = await reachInto(bench, everyone, table, isIt)
+  const title = bench.titles[everyone.table]
+  const people = await bench.everything.list(everyone.table, { fields: title === undefined ? [] : [title] })
+  const named = people.map((record) => {
+    const own = printKey(bench.rulebook.model, everyone.table, record)
+    return { own, name: title === undefined ? own : String(record[title] ?? own) }
+  })
+  return named.filter(({ own }) => (of.get(own) ?? open) > 0).map(({ name }) => name)
+}
+
+async function reachInto(
+  { rulebook, store, clock }: Workbench,
+  everyone: Everyone,
+  table: string,
+  besides: readonly Condition[] = [],
+): Promise<ReachInto> {
+  const filter = expand(rulebook, allOf(permission(rulebook, table, 'list'), ...besides))
+  const plan = planEveryone({ rulebook, dialect: store.dialect }, table, filter, everyone)
+  const { key } = tableOf(rulebook.model, everyone.table)
+  const keyIn = (row: Readonly<Record<string, unknown>>) =>
+    printKey(rulebook.model, everyone.table, Object.fromEntries(key.map((name, at) => [name, row[`key ${at}`]])))
+  return runCounts(store, clock, plan, keyIn)
+}
+
+/** How many callers are counted in one statement. */
+const TOGETHER = 400
+
+/** Callers whom rules can only tell apart by the values of their attributes. */
+const shapeOf = ({ signedIn, roles, attributes, channel, trusted }: Caller): string =>
+  JSON.stringify([signedIn, roles, Object.keys(attributes), channel, trusted])
+
+/**
+ * Counts what many callers may list of a table, by a few queries for some hundred callers each.
+ *
+ * @param callers their names
+ * @returns by name; without those to whom the table is closed
+ */
+export async function countForMany(
+  bench: Workbench,
+  table: string,
+  callers: readonly string[],
+): Promise<ReadonlyMap<string, number>> {
+  const { rulebook, store, clock } = bench
+  const groups = new Map<string, string[]>()
+  for (const name of callers) {
+    const shape = shapeOf(bench.caller(name))
+    groups.set(shape, [...(groups.get(shape) ?? []), name])
+  }
+  const counts = new Map<string, number>()
+  for (const names of [...groups.values()].flatMap((group) => inBatches(group, TOGETHER))) {
+    const known = names.map((name) => bench.caller(name))
+    const filter = specialise(permission(rulebook, table, 'list'), known[0] as Caller)
+    if (filter.kind === 'never') continue
+    if (names.length === 1) {
+      counts.set(names[0] as string, await bench.as(names[0] as string).count(table))
+      continue
+    }
+    const plan = planCallers({ rulebook, dialect: store.dialect }, table, filter, known)
+    const { open, of } = await runCounts(store, clock, plan, (row) => String(row['key 0']))
+    for (const [at, name] of names.entries()) counts.set(name, of.get(String(at)) ?? open)
+  }
+  return counts
+}
+
+async function runCounts(
+  store: Store,
+  clock: () => Date,
+  plan: EveryonePlan,
+  keyIn: (row: Readonly<Record<string, unknown>>) => string,
+): Promise<ReachInto> {
+  const run = async (statement: Statement | undefined) => {
+    if (!statement) return []
+    return (await store.query(statement.text, statement.bind({ caller: NOBODY, clock }))).rows
+  }
+  const countIn = async (statement: Statement) => Number((await run(statement))[0]?.['count'] ?? 0)
+  const open = await countIn(plan.open)
+  const of = new Map((await run(plan.own)).map((row) => [keyIn(row), open + Number(row['count'])]))
+  const byThemselves = await run(plan.byThemselves)
+  const whole = byThemselves.length > 0 ? await countIn(plan.whole) : 0
+  for (const row of byThemselves) of.set(keyIn(row), whole)
+  return { open, of }
+}
+
+/** The statements ask nothing of one caller: all callers are in the table. */
+const NOBODY: Caller = { signedIn: false, roles: [], attributes: {} }
+
+/**
+ * Where to find everyone: the table that the rules name as holding a record for each caller, or another.
+ *
+ * @param named the table, and the fields for attributes that are not called as their field is
+ * @throws {UnknownNameError} where there is no such table or field, or none is named and the rules name none
+ */
+export function everyoneIn(
+  { caller, model }: Rulebook,
+  named: { readonly table?: string; readonly attributes?: Readonly<Record<string, string>> } = {},
+): Everyone {
+  const { record } = caller
+  const table = named.table ?? record?.table
+  if (table === undefined) {
+    throw new UnknownNameError('table of callers', 'everyone', [], 'the configuration, and the rules name none')
+  }
+  const { fields, key } = tableOf(model, table)
+  const given = named.attributes ?? {}
+  for (const [attribute, field] of Object.entries(given)) {
+    if (!Object.hasOwn(caller.attributes, attribute)) {
+      throw new UnknownNameError('caller attribute', attribute, Object.keys(caller.attributes))
+    }
+    if (!Object.hasOwn(fields, field)) throw new UnknownNameError('field', field, Object.keys(fields), table)
+  }
+  const fieldFor = (attribute: string, type: string): string | undefined => {
+    if (given[attribute] !== undefined) return given[attribute]
+    if (fields[attribute]?.type === type) return attribute
+    return attribute === 'id' ? key[0] : undefined
+  }
+  const attributes = Object.entries(caller.attributes).flatMap(([name, { type }]) => {
+    const field = fieldFor(name, type)
+    return field === undefined ? [] : [[name, field] as const]
+  })
+  return {
+    table,
+    attributes: Object.fromEntries(attributes),
+    ...(record?.table === table && { roles: record.roles }),
+  }
+}
