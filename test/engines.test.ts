@@ -15,10 +15,9 @@ import {
   isClosed,
   lookupIn,
   PachterError,
-  permission,
+  predicate,
   RefusedError,
   type Rules,
-  specialise,
   trusted,
 } from 'pachter'
 import type { Store } from 'pachter/store'
@@ -71,22 +70,20 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
   const caller = checkCaller(rulebook.caller, given)
   if (isClosed({ rulebook, table, action: 'list', caller })) return 'refused'
   const world = { caller, now: NOW, lookup: lookupIn(data) }
-  const sees = evaluator(specialise(permission(rulebook, table, 'list'), caller), world)
+  const sees = predicate(rulebook, { caller: given, action: 'list', table, data, now: NOW })
   const masks = [...fieldMasks(rulebook, table, caller, 'list')].map(
     ([name, mask]) => [name, evaluator(mask, world)] as const,
   )
   const questions = accessQuestions(rulebook, table, caller)
   const accessOf = accessReader(rulebook, table, caller)
-  return (data[table] ?? [])
-    .filter((record) => sees(record))
-    .map((record) => {
-      const hidden = masks.filter(([, mask]) => !mask(record)).map(([name]) => name)
-      const shown = Object.entries(record).filter(([name]) => !hidden.includes(name))
-      return {
-        record: Object.fromEntries(shown),
-        access: accessOf(answer(questions, record, world)),
-      }
-    })
+  return (data[table] ?? []).filter(sees).map((record) => {
+    const hidden = masks.filter(([, mask]) => !mask(record)).map(([name]) => name)
+    const shown = Object.entries(record).filter(([name]) => !hidden.includes(name))
+    return {
+      record: Object.fromEntries(shown),
+      access: accessOf(answer(questions, record, world)),
+    }
+  })
 }
 
 const guardOn = (rulebook: World['rulebook'], store: Store, caller: object): AnyStore =>

@@ -14,96 +14,114 @@ export interface World {
   readonly sent?: MemoryRecord
 }
 
-/** The records a condition is about at a moment, by level, and the record before a change. */
+/** The records a condition is about at a moment, by level, the record before a change, and what the world says. */
 interface Place {
   readonly records: MemoryRecord[]
   old: MemoryRecord | undefined
+  readonly said: readonly unknown[]
 }
 
 type Test = (place: Place) => boolean
 
-/** A value that is always the same, or one to be read at a place. */
-type Source = { readonly value: unknown } | { readonly read: (place: Place) => unknown }
+/** What a condition asks of the world, each found out once, however many records are asked about. */
+type Asked = ((world: World) => unknown)[]
+
+interface Compiled {
+  readonly test: Test
+  readonly asked: Asked
+}
+
+/** A condition is compiled once, whoever asks. */
+const compiled = new WeakMap<Condition, Compiled>()
+
+function compiledFrom(condition: Condition): Compiled {
+  const known = compiled.get(condition)
+  if (known) return known
+  const asked: Asked = []
+  const made = { test: compile(condition, asked), asked }
+  compiled.set(condition, made)
+  return made
+}
 
 /**
  * Compiles a condition, free of `may`, to a function of one record. What the world says is looked up once, so
- * that each record costs no more than its own fields.
+ * that each record costs no more than its own fields; the same condition in another world is not compiled again.
  *
  * @example
  * const isAuthor = evaluator(rules.tables.entries.ties.author, { caller, now: new Date(), lookup: lookupIn(data) })
  * entries.filter(isAuthor)
  */
 export function evaluator(condition: Condition, world: World): (record: MemoryRecord) => boolean {
-  const test = compile(condition, world)
+  const { test, asked } = compiledFrom(condition)
   // Evaluation never overlaps itself: one place serves all records, and nothing is allocated for each.
-  const place: Place = { records: [], old: undefined }
+  const place: Place = { records: [], old: undefined, said: asked.map((each) => each(world)) }
   return (record) => {
     place.records[0] = record
     return test(place)
   }
 }
 
-function compile(condition: Condition, world: World): Test {
+function compile(condition: Condition, asked: Asked): Test {
   switch (condition.kind) {
     case 'always':
       return () => true
     case 'never':
       return () => false
     case 'all':
-      return every(condition.of.map((part) => compile(part, world)))
     case 'any':
-      return some(condition.of.map((part) => compile(part, world)))
+      return combine(
+        condition.kind,
+        condition.of.map((part) => compile(part, asked)),
+      )
     case 'not': {
-      const part = compile(condition.of, world)
+      const part = compile(condition.of, asked)
       return (place) => !part(place)
     }
     case 'after':
-      return compileAfter(compile(condition.of, world), world)
-    case 'unchanged':
-      return ({ records, old }) => unchangedIn(condition.field, old ?? records[0], { ...nextOf(world), ...world.sent })
+      return compileAfter(compile(condition.of, asked), asked)
+    case 'unchanged': {
+      const next = says(asked, (world) => ({ ...nextOf(world), ...world.sent }))
+      return (place) => unchangedIn(condition.field, place.old ?? place.records[0], next(place))
+    }
     case 'isSet': {
-      const read = reader(condition.operand, world)
+      const read = reader(condition.operand, asked)
       return (place) => !isMissing(read(place))
     }
     case 'signedIn':
-      return constant(world.caller.signedIn)
+      return says(asked, ({ caller }) => caller.signedIn)
     case 'role':
-      return constant(condition.anyOf.some((role) => world.caller.roles.includes(role)))
+      return says(asked, ({ caller }) => condition.anyOf.some((role) => caller.roles.includes(role)))
     case 'channel':
-      return constant(world.caller.channel !== undefined && condition.anyOf.includes(world.caller.channel))
+      return says(asked, ({ caller: { channel } }) => channel !== undefined && condition.anyOf.includes(channel))
     case 'compare':
-      return compileIs(condition, world) ?? compileCompare(condition, world)
+      return compileIs(condition, asked) ?? compileCompare(condition, asked)
     case 'some':
-      return compileSome(condition, world)
+      return compileSome(condition, asked)
     case 'may':
       throw new TypeError('A may condition has to be expanded before it is evaluated.')
   }
 }
 
-const constant = (value: boolean): Test => (value ? () => true : () => false)
+/** Reads what the world says to something. */
+function says<T>(asked: Asked, what: (world: World) => T): (place: Place) => T {
+  const at = asked.push(what) - 1
+  return ({ said }) => said[at] as T
+}
 
 /** Two parts, by far the most frequent, need no loop. */
-function every(parts: readonly Test[]): Test {
-  const [first, second, ...more] = parts
-  if (!first) return () => true
-  if (!second) return first
-  const rest = every([second, ...more])
-  return (place) => first(place) && rest(place)
+function combine(kind: 'all' | 'any', [first, ...more]: readonly Test[]): Test {
+  if (!first) return () => kind === 'all'
+  if (more.length === 0) return first
+  const rest = combine(kind, more)
+  return kind === 'all' ? (place) => first(place) && rest(place) : (place) => first(place) || rest(place)
 }
 
-function some(parts: readonly Test[]): Test {
-  const [first, second, ...more] = parts
-  if (!first) return () => false
-  if (!second) return first
-  const rest = some([second, ...more])
-  return (place) => first(place) || rest(place)
-}
-
-function compileAfter(test: Test, world: World): Test {
+function compileAfter(test: Test, asked: Asked): Test {
+  const next = says(asked, nextOf)
   return (place) => {
     const { records, old } = place
     const before = records[0] as MemoryRecord
-    records[0] = nextOf(world)
+    records[0] = next(place)
     place.old = before
     try {
       return test(place)
@@ -114,15 +132,15 @@ function compileAfter(test: Test, world: World): Test {
   }
 }
 
-function compileSome({ table, from, to, where }: Condition & { kind: 'some' }, world: World): Test {
-  const inner = compile(where, world)
-  const read = reader(from, world)
+function compileSome({ table, from, to, where }: Condition & { kind: 'some' }, asked: Asked): Test {
+  const inner = compile(where, asked)
+  const read = reader(from, asked)
   const { level, field } = to
-  const find = world.lookup(table, field)
+  const find = says(asked, ({ lookup }) => lookup(table, field))
   return (place) => {
     const value = read(place)
     if (isMissing(value)) return false
-    const found = find(value)
+    const found = find(place)(value)
     // A step around this one may be at the same level: afterwards, it is still at its own record.
     const around = place.records[level] as MemoryRecord
     let holds = false
@@ -135,30 +153,41 @@ function compileSome({ table, from, to, where }: Condition & { kind: 'some' }, w
   }
 }
 
-/** By far the most frequent comparison, of a field with a plain value: equal to nothing but itself. */
-function compileIs({ how, left, right }: Compare, world: World): Test | undefined {
-  const to = source(right, world)
-  if (how !== 'is' || left.kind !== 'field' || !('value' in to) || typeof to.value === 'object') return undefined
+/** By far the most frequent comparison, of a field with a value: where that is a plain one, nothing else is equal to it. */
+function compileIs({ how, left, right }: Compare, asked: Asked): Test | undefined {
+  if (how !== 'is' || left.kind !== 'field' || (right.kind !== 'value' && right.kind !== 'caller')) return undefined
   const { level, name } = left
-  const { value } = to
-  return ({ records }) => (records[level] as MemoryRecord)[name] === value
-}
-
-function compileCompare({ how, left, right }: Compare, world: World): Test {
-  const compare = COMPARE[how]
-  const [readLeft, readRight] = [reader(left, world), reader(right, world)]
+  const wants = reader(right, asked)
   return (place) => {
-    const from = readLeft(place)
-    if (isMissing(from)) return false
-    const to = readRight(place)
-    return !isMissing(to) && compare(from as Value, to as Value)
+    const is = (place.records[level] as MemoryRecord)[name]
+    const wanted = wants(place)
+    return typeof wanted === 'object' ? compareValues('is', is, wanted) : is === wanted
   }
 }
 
-function reader(operand: Operand, world: World): (place: Place) => unknown {
-  const from = source(operand, world)
-  if ('value' in from) return () => from.value
-  return from.read
+function compileCompare({ how, left, right }: Compare, asked: Asked): Test {
+  const [readLeft, readRight] = [reader(left, asked), reader(right, asked)]
+  return (place) => compareValues(how, readLeft(place), readRight(place))
+}
+
+function reader(operand: Operand, asked: Asked): (place: Place) => unknown {
+  switch (operand.kind) {
+    case 'field': {
+      const { level, name } = operand
+      return ({ records }) => (records[level] as MemoryRecord)[name]
+    }
+    case 'old':
+      return ({ old }) => old?.[operand.name]
+    case 'value': {
+      const value = fromPlain(operand.shape, operand.value)
+      return () => value
+    }
+    case 'given':
+      throw new TypeError('A value that comes with a request is known to databases only.')
+    case 'caller':
+    case 'now':
+      return says(asked, (world) => sourceOf(operand, world))
+  }
 }
 
 /** Whether a comparison of two values holds; with a missing one, none does. */
@@ -178,24 +207,11 @@ const COMPARE: Readonly<Record<Comparison, (left: Value, right: Value) => boolea
   includesAll: (left, right) => (right as readonly Value[]).every((item) => (left as readonly Value[]).includes(item)),
 }
 
-function source(operand: Operand, { caller, now }: World): Source {
-  switch (operand.kind) {
-    case 'field': {
-      const { level, name } = operand
-      return { read: ({ records }) => (records[level] as MemoryRecord)[name] }
-    }
-    case 'old':
-      return { read: ({ old }) => old?.[operand.name] }
-    case 'caller':
-      if (operand.name === 'roles') return { value: caller.signedIn ? caller.roles : null }
-      return { value: Object.hasOwn(caller.attributes, operand.name) ? caller.attributes[operand.name] : null }
-    case 'given':
-      throw new TypeError('A value that comes with a request is known to databases only.')
-    case 'now':
-      return { value: new Date(now.getTime() + operand.plusSeconds * 1000) }
-    case 'value':
-      return { value: fromPlain(operand.shape, operand.value) }
-  }
+/** What the world has for an operand that is not about records; `null` where it is missing. */
+function sourceOf(operand: Operand & { readonly kind: 'caller' | 'now' }, { caller, now }: World): unknown {
+  if (operand.kind === 'now') return new Date(now.getTime() + operand.plusSeconds * 1000)
+  if (operand.name === 'roles') return caller.signedIn ? caller.roles : null
+  return Object.hasOwn(caller.attributes, operand.name) ? (caller.attributes[operand.name] ?? null) : null
 }
 
 function nextOf({ next }: World): MemoryRecord {
