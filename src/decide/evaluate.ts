@@ -216,7 +216,7 @@ function sourceOf(operand: Operand & { readonly kind: 'caller' | 'now' }, { call
 
 function nextOf({ next }: World): MemoryRecord {
   if (next) return next
-  throw new TypeError('A condition on the record after a change needs the record after the change.')
+  throw new TypeError('There is no record after a change.')
 }
 
 function unchangedIn(field: string, before: MemoryRecord | undefined, next: MemoryRecord): boolean {

@@ -5,6 +5,7 @@ import {
   asksCaller,
   covers,
   deniesFor,
+  type Discretion,
   discretions,
   grantsFor,
   isFixed,
@@ -86,9 +87,6 @@ export interface Verdict {
 const TAKEN = 'is not yours to choose'
 const NOWHERE = 'leads to no record that you see'
 
-const namesOf = (problems: Readonly<Record<string, string>>, problem: string): readonly string[] =>
-  Object.keys(problems).filter((name) => problems[name] === problem)
-
 /** Puts the facts about a record together to a verdict. */
 export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
   const { rulebook, table, action, caller } = inquiry
@@ -100,15 +98,18 @@ export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
   const denied = denies.filter((deny) => deny.holds)
   const seen = action === 'create' || facts(SIGHT)
   const open = granted && seen
-  const fields = open && !trusted ? refusedFields(inquiry, rules, facts) : {}
+  const untold = untoldBy(inquiry, facts)
+  const fields = open && !trusted ? refusedFields(inquiry, rules, facts, untold) : {}
   const permitted = open && denied.length === 0 && Object.keys(fields).length === 0
-  const invalid = permitted && !trusted ? failedChecks(inquiry, rules, facts) : {}
+  const invalid = permitted && !trusted ? failedChecks(inquiry, rules, facts, untold) : {}
   const allowed = permitted && Object.keys(invalid).length === 0
   const status = allowed ? 200 : permitted ? 422 : refusedStatus(inquiry, seen)
   // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
   const told = status === 403 && open && Object.keys(fields).length === 0 && denied.find((deny) => deny.told)
   const message = told ? told.message : sentence(inquiry, status, fields)
-  const withheld = [...namesOf(fields, TAKEN), ...namesOf(invalid, NOWHERE)]
+  const withheld = untold
+    .map(({ field }) => field)
+    .filter((name) => fields[name] === TAKEN || Object.hasOwn(invalid, name))
   return { table, action, allowed, status, seen, grants, denies, fields, invalid, withheld, message }
 }
 
@@ -117,18 +118,22 @@ function refusedStatus(inquiry: Inquiry, seen: boolean): 401 | 403 | 404 {
   return seen ? 403 : 404
 }
 
-function failedChecks(inquiry: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
-  const { rulebook, table, action, fields } = inquiry
+/** What the answer about the values given could tell of hidden records. */
+const untoldBy = ({ rulebook, table, action, fields = [] }: Inquiry, facts: Facts): readonly Discretion[] =>
+  discretions(rulebook, table, action, fields).filter((each) => !facts(discretionId(each)))
+
+function failedChecks(
+  { action, fields }: Inquiry,
+  rules: TableRules,
+  facts: Facts,
+  untold: readonly Discretion[],
+): Record<string, string> {
   if (action !== 'create' && fields === undefined) return {}
-  const references = discretions(rulebook, table, action, fields ?? []).filter(
-    (each) => each.about === 'reference' && !facts(discretionId(each)),
-  )
   // What a check finds beyond a reference that the caller may not give would tell of where it leads.
-  const failed = references.length > 0 ? [] : recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
-  return Object.fromEntries([
-    ...failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message] as const)),
-    ...references.map(({ field }) => [field, NOWHERE] as const),
-  ])
+  const references = untold.filter(({ about }) => about === 'reference')
+  if (references.length > 0) return Object.fromEntries(references.map(({ field }) => [field, NOWHERE]))
+  const failed = recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
+  return Object.fromEntries(failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message])))
 }
 
 /** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
@@ -188,15 +193,17 @@ function denyVerdicts({ action }: Inquiry, rules: TableRules, facts: Facts): rea
 }
 
 /** Law 5, field by field. */
-function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Record<string, string> {
+function refusedFields(
+  inquiry: Inquiry,
+  rules: TableRules,
+  facts: Facts,
+  untold: readonly Discretion[],
+): Record<string, string> {
   const { rulebook, table, action, fields = [] } = inquiry
   const changing = action !== 'create'
   const seers = grantsFor(rules, 'get')
   const grants = grantsFor(rules, action)
   const refused: Record<string, string> = {}
-  const untold = discretions(rulebook, table, action, fields).filter(
-    (each) => each.about === 'taken' && !facts(discretionId(each)),
-  )
   for (const field of fields) {
     const sees = () => isKey(inquiry, field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
     const stamped = Object.hasOwn(stampsFor(rules, action), field)
@@ -209,7 +216,7 @@ function refusedFields(inquiry: Inquiry, rules: TableRules, facts: Facts): Recor
     else if (covering.length === 0) refused[field] = 'is not yours to set'
     else if (changing && !covering.some((grant) => staysHeld(grant, facts))) {
       refused[field] = 'may not get this value from you'
-    } else if (untold.some((each) => each.field === field)) refused[field] = TAKEN
+    } else if (untold.some((each) => each.about === 'taken' && each.field === field)) refused[field] = TAKEN
   }
   return refused
 }
