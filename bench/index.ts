@@ -54,8 +54,8 @@ const single = [
   [
     'decide and predicate for a browser, minified and gzipped',
     `${sizes[0]?.toFixed(1)} kB`,
-    '13 kB',
-    (sizes[0] ?? 99) <= 13,
+    '14 kB',
+    (sizes[0] ?? 99) <= 14,
   ],
   ['the same with readRulebook', `${sizes[1]?.toFixed(1)} kB`, '10 kB', (sizes[1] ?? 99) <= 10],
   [

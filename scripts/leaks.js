@@ -25,14 +25,14 @@ const LEAKS = [
   {
     tells: "a deny's message to those whom no grant lets",
     file: 'src/decide/verdict.ts',
-    from: 'status === 403 && open && Object.keys(fields).length === 0 && denied.find((deny) => deny.told)',
+    from: 'status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)',
     to: 'status === 403 && denied[0]',
   },
   {
     tells: "a deny's message to those whom no grant lets, where they see all that it looks at",
     file: 'src/decide/verdict.ts',
-    from: 'status === 403 && open && Object.keys',
-    to: 'status === 403 && Object.keys',
+    from: 'status === 403 && open && isEmpty',
+    to: 'status === 403 && isEmpty',
   },
   {
     tells: "a deny's message to those who do not see what it looks at",
@@ -61,8 +61,8 @@ const LEAKS = [
   {
     tells: 'whether a guess at a hidden field is right, as no change',
     file: 'src/decide/verdict.ts',
-    from: 'if (canStay && facts(unchangedId(field)) && sees()) continue',
-    to: 'if (canStay && facts(unchangedId(field))) continue',
+    from: 'if (unchanged !== undefined && facts(unchanged) && sees()) continue',
+    to: 'if (unchanged !== undefined && facts(unchanged)) continue',
   },
   {
     tells: 'whether a hidden record has a key',

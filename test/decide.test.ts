@@ -4,6 +4,7 @@ import {
   anonymous,
   choice,
   decide,
+  decider,
   defineCaller,
   defineModel,
   defineRules,
@@ -73,6 +74,18 @@ describe('decide', () => {
     const verdict = ask({ id: 7 }, 'update', packet, { label: 'Dill' })
     expect(verdict).to.include({ allowed: true, status: 200, seen: true })
     expect(verdict.grants[0]?.to).to.deep.equal([{ who: 'owner', condition: 'row.ownerId is caller.id', holds: true }])
+  })
+
+  it('once prepared, decides about each record as if it were alone', () => {
+    const verdictOn = decider(rules, { caller: { id: 7 }, action: 'update', table: 'packets', data })
+    for (const ownerId of [7, 8, 7, null]) {
+      for (const values of [undefined, { label: 'Dill' }, { ownerId: 8 }, { label: 'Dill', ownerId: 7 }]) {
+        const record = { ...packet, ownerId }
+        expect(verdictOn(record, values)).to.deep.equal(ask({ id: 7 }, 'update', record, values))
+      }
+    }
+    expect(verdictOn({ ...packet, ownerId: 7 }).allowed).to.equal(true)
+    expect(verdictOn({ ...packet, ownerId: 8 }).allowed).to.equal(false)
   })
 
   it('is closed by default, at once where nothing could open it', () => {

@@ -15,7 +15,8 @@ import {
   specialise,
   type TableRules,
 } from '../rules/index.js'
-import { denyId, type Facts, type Question, questionsFor, SIGHT, whenId, whoId } from './questions.js'
+import { holding } from './holding.js'
+import { denyId, type Facts, type Question, questionsFor, SIGHT, whoId } from './questions.js'
 import { whoName } from './verdict.js'
 
 /** What a caller may do to one record that the caller sees. */
@@ -102,7 +103,7 @@ export function accessReader(
 
 /** Whether a record the caller sees may be acted on, by the facts: some grant holds and no deny does. */
 export function allowance(rules: TableRules, action: Action): (facts: Facts) => boolean {
-  const grants = grantsFor(rules, action).map(holding)
+  const grants = grantsFor(rules, action).map((grant) => holding(grant))
   const denies = deniesFor(rules, action).map(({ name, except }) => ({
     id: denyId(name),
     except: except.map((who) => whoId(who)),
@@ -111,12 +112,6 @@ export function allowance(rules: TableRules, action: Action): (facts: Facts) => 
     facts(SIGHT) &&
     grants.some((holds) => holds(facts)) &&
     !denies.some(({ id, except }) => facts(id) && !except.some(facts))
-}
-
-function holding(grant: PlacedGrant): (facts: Facts) => boolean {
-  const to = grant.to.map((who) => whoId(who))
-  const when = grant.when && whenId(grant)
-  return (facts) => to.some(facts) && (when === undefined || facts(when))
 }
 
 const heldFields = (names: readonly string[]) => (grant: PlacedGrant) => ({

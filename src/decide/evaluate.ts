@@ -2,6 +2,7 @@ import type { Compare, Comparison, Condition, Operand } from '../condition/index
 import { fromPlain, isMissing, rankOf, sameValue, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Lookup, MemoryRecord } from './data.js'
+import type { Facts, Question } from './questions.js'
 
 /** What a condition is evaluated against, besides the record itself. */
 export interface World {
@@ -58,6 +59,27 @@ export function evaluator(condition: Condition, world: World): (record: MemoryRe
   return (record) => {
     place.records[0] = record
     return test(place)
+  }
+}
+
+/**
+ * Compiles questions together, so that one look at the world serves all of them. Each is answered when its answer is
+ * wanted, and once; a question nobody asked has the answer no.
+ */
+export function factsFrom(questions: readonly Question[]): (world: World) => (record: MemoryRecord) => Facts {
+  const asked: Asked = []
+  const tests = new Map(questions.map(({ id, condition }) => [id, compile(condition, asked)]))
+  return (world) => {
+    const said = asked.map((each) => each(world))
+    return (record) => {
+      const place: Place = { records: [record], old: undefined, said }
+      const known = new Map<string, boolean>()
+      return (id) => {
+        let holds = known.get(id)
+        if (holds === undefined) known.set(id, (holds = tests.get(id)?.(place) ?? false))
+        return holds
+      }
+    }
   }
 }
 

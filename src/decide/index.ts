@@ -1,6 +1,6 @@
 export { type Access, accessQuestions, accessReader, allowance, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
-export { answer, decide, type DecideRequest, isClosed, predicate } from './decide.js'
+export { answer, decide, decider, type DecideRequest, isClosed, predicate } from './decide.js'
 export { compareValues, evaluator, type World } from './evaluate.js'
 export {
   checkId,

@@ -79,6 +79,23 @@ export interface Inquiry {
   readonly unfit?: readonly string[]
 }
 
+/** What a verdict is about, whoever asks. */
+export type Subject = Omit<Inquiry, 'caller'>
+
+/** The questions whose answers make up a verdict, for any caller. */
+export function questionsAbout(subject: Subject): readonly Question[] {
+  const { rulebook, action, unfit = [] } = subject
+  const questions = new Map<string, Question>()
+  for (const [id, condition, outcome = always] of ask(subject)) {
+    if (questions.has(id)) continue
+    const whole = expand(rulebook, condition)
+    const of = action === 'create' ? 'record' : 'change'
+    const fit = unfit.length === 0 ? whole : supposing(whole, (field) => unfit.includes(field), outcome, of)
+    questions.set(id, { id, condition: fit })
+  }
+  return [...questions.values()]
+}
+
 /**
  * The questions whose answers make up the verdict on some actions on one record, each asked once, with what
  * the caller decides already decided.
@@ -86,13 +103,8 @@ export interface Inquiry {
 export function questionsFor(inquiries: readonly Inquiry[], more: readonly Question[] = []): readonly Question[] {
   const questions = new Map(more.map((each) => [each.id, each]))
   for (const inquiry of inquiries) {
-    const { rulebook, caller, unfit = [] } = inquiry
-    for (const [id, condition, outcome = always] of ask(inquiry)) {
-      if (questions.has(id)) continue
-      const whole = expand(rulebook, condition)
-      const of = inquiry.action === 'create' ? 'record' : 'change'
-      const fit = unfit.length === 0 ? whole : supposing(whole, (field) => unfit.includes(field), outcome, of)
-      questions.set(id, { id, condition: specialise(fit, caller) })
+    for (const { id, condition } of questionsAbout(inquiry)) {
+      if (!questions.has(id)) questions.set(id, { id, condition: specialise(condition, inquiry.caller) })
     }
   }
   return [...questions.values()]
@@ -101,8 +113,8 @@ export function questionsFor(inquiries: readonly Inquiry[], more: readonly Quest
 /** A question, and how it comes out where it hangs on a value that is none: in favour of the caller. */
 type Asked = Generator<readonly [id: string, condition: Condition, outcome?: typeof always | typeof never]>
 
-function* ask(inquiry: Inquiry): Asked {
-  const { rulebook, table, action, fields } = inquiry
+function* ask(subject: Subject): Asked {
+  const { rulebook, table, action, fields } = subject
   const rules = rulesOf(rulebook, table)
   const changing = changesRecord(rules, action) && fields !== undefined
   yield* askGrants(rules, action)
@@ -115,7 +127,7 @@ function* ask(inquiry: Inquiry): Asked {
     for (const who of except) yield [whoId(who), whoCondition(rules, who)]
   }
   if (action !== 'create') yield [SIGHT, permission(rulebook, table, action === 'list' ? 'list' : 'get')]
-  if (changing) yield* askChange(inquiry, fields)
+  if (changing) yield* askChange(subject, fields)
   else if (action === 'create') {
     for (const { name, that } of recordChecks(rules)) yield [checkId(name), withoutChange(that)]
   }
@@ -132,7 +144,7 @@ function* askGrants(rules: TableRules, action: Action): Asked {
 }
 
 /** What law 5 asks besides: what is seen, what is changed, and what holds afterwards. */
-function* askChange({ rulebook, table, action }: Inquiry, fields: readonly string[]): Asked {
+function* askChange({ rulebook, table, action }: Subject, fields: readonly string[]): Asked {
   const rules = rulesOf(rulebook, table)
   if (fields.length > 0) yield* askGrants(rules, 'get')
   for (const grant of fields.length > 0 ? grantsFor(rules, action) : []) {

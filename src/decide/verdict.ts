@@ -3,7 +3,9 @@ import { tableOf } from '../model/index.js'
 import {
   type Action,
   asksCaller,
+  type Caller,
   covers,
+  type NamedDeny,
   deniesFor,
   type Discretion,
   discretions,
@@ -18,6 +20,7 @@ import {
   type Who,
   whoCondition,
 } from '../rules/index.js'
+import { holding } from './holding.js'
 import {
   afterId,
   checkId,
@@ -25,8 +28,8 @@ import {
   discretionId,
   type Facts,
   type Inquiry,
-  type Moment,
   SIGHT,
+  type Subject,
   toldId,
   unchangedId,
   whenId,
@@ -88,58 +91,68 @@ const TAKEN = 'is not yours to choose'
 const NOWHERE = 'leads to no record that you see'
 
 /** Puts the facts about a record together to a verdict. */
-export function verdictFrom(inquiry: Inquiry, facts: Facts): Verdict {
-  const { rulebook, table, action, caller } = inquiry
+export const verdictFrom = (inquiry: Inquiry, facts: Facts): Verdict => verdictReader(inquiry)(inquiry.caller, facts)
+
+/** Prepares to put facts together to verdicts: the rules are gone through once, for all callers and records. */
+export function verdictReader(subject: Subject): (caller: Caller, facts: Facts) => Verdict {
+  const { rulebook, table, action } = subject
   const rules = rulesOf(rulebook, table)
-  const trusted = caller.trusted !== undefined
-  const grants = grantsFor(rules, action).map((grant) => grantVerdict(inquiry, grant, facts))
-  const denies = trusted ? [] : denyVerdicts(inquiry, rules, facts)
-  const granted = trusted || grants.some((grant) => grant.holds)
-  const denied = denies.filter((deny) => deny.holds)
-  const seen = action === 'create' || facts(SIGHT)
-  const open = granted && seen
-  const untold = untoldBy(inquiry, facts)
-  const fields = open && !trusted ? refusedFields(inquiry, rules, facts, untold) : {}
-  const permitted = open && denied.length === 0 && Object.keys(fields).length === 0
-  const invalid = permitted && !trusted ? failedChecks(inquiry, rules, facts, untold) : {}
-  const allowed = permitted && Object.keys(invalid).length === 0
-  const status = allowed ? 200 : permitted ? 422 : refusedStatus(inquiry, seen)
-  // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
-  const told = status === 403 && open && Object.keys(fields).length === 0 && denied.find((deny) => deny.told)
-  const message = told ? told.message : sentence(inquiry, status, fields)
-  const withheld = untold
-    .map(({ field }) => field)
-    .filter((name) => fields[name] === TAKEN || Object.hasOwn(invalid, name))
-  return { table, action, allowed, status, seen, grants, denies, fields, invalid, withheld, message }
+  const readGrants = grantsFor(rules, action).map((grant) => grantReader(rules, grant))
+  const readDenies = deniesFor(rules, action).map(denyReader)
+  const discreet = discretions(rulebook, table, action, subject.fields ?? []).map((each) => ({
+    ...each,
+    id: discretionId(each),
+  }))
+  const refusedFields = fieldsReader(subject, rules)
+  const failedChecks = checksReader(subject, rules)
+  return (caller, facts) => {
+    const trusted = caller.trusted !== undefined
+    const grants = readGrants.map((read) => read(facts))
+    const denies = trusted ? [] : readDenies.map((read) => read(facts))
+    const granted = trusted || grants.some((grant) => grant.holds)
+    const denied = denies.filter((deny) => deny.holds)
+    const seen = action === 'create' || facts(SIGHT)
+    const open = granted && seen
+    const untold = discreet.filter(({ id }) => !facts(id))
+    const fields = open && !trusted ? refusedFields(facts, untold) : {}
+    const permitted = open && denied.length === 0 && isEmpty(fields)
+    const invalid = permitted && !trusted ? failedChecks(facts, untold) : {}
+    const allowed = permitted && isEmpty(invalid)
+    const status = allowed ? 200 : permitted ? 422 : refusedStatus(subject, caller, seen)
+    // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
+    const told = status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)
+    const message = told ? told.message : sentence(subject, status, fields)
+    const withheld = untold
+      .map(({ field }) => field)
+      .filter((name) => fields[name] === TAKEN || Object.hasOwn(invalid, name))
+    return { table, action, allowed, status, seen, grants, denies, fields, invalid, withheld, message }
+  }
 }
 
-function refusedStatus(inquiry: Inquiry, seen: boolean): 401 | 403 | 404 {
-  if (!inquiry.caller.signedIn && signingInCouldHelp(inquiry)) return 401
+const isEmpty = (problems: object): boolean => Object.keys(problems).length === 0
+
+function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 403 | 404 {
+  if (!caller.signedIn && signingInCouldHelp(subject)) return 401
   return seen ? 403 : 404
 }
 
-/** What the answer about the values given could tell of hidden records. */
-const untoldBy = ({ rulebook, table, action, fields = [] }: Inquiry, facts: Facts): readonly Discretion[] =>
-  discretions(rulebook, table, action, fields).filter((each) => !facts(discretionId(each)))
-
-function failedChecks(
-  { action, fields }: Inquiry,
-  rules: TableRules,
-  facts: Facts,
-  untold: readonly Discretion[],
-): Record<string, string> {
-  if (action !== 'create' && fields === undefined) return {}
-  // What a check finds beyond a reference that the caller may not give would tell of where it leads.
-  const references = untold.filter(({ about }) => about === 'reference')
-  if (references.length > 0) return Object.fromEntries(references.map(({ field }) => [field, NOWHERE]))
-  const failed = recordChecks(rules).filter(({ name }) => !facts(checkId(name)))
-  return Object.fromEntries(failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message])))
+/** Why values that may be set do not fit, by field. */
+function checksReader({ action, fields }: Subject, rules: TableRules) {
+  const checks = recordChecks(rules).map((check) => ({ ...check, id: checkId(check.name) }))
+  return (facts: Facts, untold: readonly Discretion[]): Record<string, string> => {
+    if (action !== 'create' && fields === undefined) return {}
+    // What a check finds beyond a reference that the caller may not give would tell of where it leads.
+    const references = untold.filter(({ about }) => about === 'reference')
+    if (references.length > 0) return Object.fromEntries(references.map(({ field }) => [field, NOWHERE]))
+    const failed = checks.filter(({ id }) => !facts(id))
+    return Object.fromEntries(failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message])))
+  }
 }
 
 /** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
 export function closedVerdict(inquiry: Inquiry): Verdict {
   const { table, action } = inquiry
-  const status = refusedStatus(inquiry, true)
+  const status = refusedStatus(inquiry, inquiry.caller, true)
   const message = sentence(inquiry, status, {}, true)
   return {
     table,
@@ -157,75 +170,73 @@ export function closedVerdict(inquiry: Inquiry): Verdict {
 }
 
 /** Whether some caller who has signed in might be allowed what this one is not. */
-export function signingInCouldHelp({ rulebook, table, action }: Inquiry): boolean {
+export function signingInCouldHelp({ rulebook, table, action }: Subject): boolean {
   return asksCaller(permission(rulebook, table, action))
 }
 
-function grantVerdict({ rulebook, table }: Inquiry, grant: PlacedGrant, facts: Facts): GrantVerdict {
-  const rules = rulesOf(rulebook, table)
-  const to = grant.to.map((who) => ({
-    who: whoName(who),
-    condition: print(whoCondition(rules, who)),
-    holds: facts(whoId(who)),
+function grantReader(rules: TableRules, grant: PlacedGrant): (facts: Facts) => GrantVerdict {
+  const { action, fields, when } = grant
+  const who = grant.to.map((each) => ({
+    id: whoId(each),
+    part: { who: whoName(each), condition: print(whoCondition(rules, each)) },
   }))
-  return {
-    action: grant.action,
-    holds: grantHolds(grant, facts),
-    to,
-    ...(grant.when && { when: { who: 'when', condition: print(grant.when), holds: facts(whenId(grant)) } }),
-    ...(grant.fields && { fields: grant.fields }),
+  const further = when && { id: whenId(grant), part: { who: 'when', condition: print(when) } }
+  return (facts) => {
+    const to = who.map(({ id, part }) => ({ ...part, holds: facts(id) }))
+    const also = further && { ...further.part, holds: facts(further.id) }
+    const holds = to.some((each) => each.holds) && also?.holds !== false
+    return { action, holds, to, ...(also && { when: also }), ...(fields && { fields }) }
   }
 }
 
-/** Whether a grant holds by the facts. */
-export function grantHolds(grant: PlacedGrant, facts: Facts, moment: Moment = 'before'): boolean {
-  return grant.to.some((who) => facts(whoId(who, moment))) && (!grant.when || facts(whenId(grant, moment)))
-}
-
-function denyVerdicts({ action }: Inquiry, rules: TableRules, facts: Facts): readonly DenyVerdict[] {
-  return deniesFor(rules, action).map(({ name, when, except, message }) => ({
-    name,
-    condition: print(when),
-    message,
-    holds: facts(denyId(name)) && !except.some((who) => facts(whoId(who))),
-    told: facts(toldId(name)),
-  }))
+function denyReader({ name, when, except, message }: NamedDeny): (facts: Facts) => DenyVerdict {
+  const condition = print(when)
+  const [id, told] = [denyId(name), toldId(name)]
+  const exempt = except.map((who) => whoId(who))
+  return (facts) => ({ name, condition, message, holds: facts(id) && !exempt.some(facts), told: facts(told) })
 }
 
 /** Law 5, field by field. */
-function refusedFields(
-  inquiry: Inquiry,
-  rules: TableRules,
-  facts: Facts,
-  untold: readonly Discretion[],
-): Record<string, string> {
-  const { rulebook, table, action, fields = [] } = inquiry
+function fieldsReader({ rulebook, table, action, fields = [] }: Subject, rules: TableRules) {
   const changing = action !== 'create'
-  const seers = grantsFor(rules, 'get')
-  const grants = grantsFor(rules, action)
-  const refused: Record<string, string> = {}
-  for (const field of fields) {
-    const sees = () => isKey(inquiry, field) || seers.some((grant) => covers(grant, field) && grantHolds(grant, facts))
+  const { key } = tableOf(rulebook.model, table)
+  const covering = (of: Action, field: string) =>
+    grantsFor(rules, of)
+      .filter((grant) => covers(grant, field))
+      .map((grant) => ({ holds: holding(grant), stays: staying(grant) }))
+  const asked = fields.map((field) => {
+    const isKey = key.includes(field)
     const stamped = Object.hasOwn(stampsFor(rules, action), field)
-    const canStay = changing && !(stamped && action !== 'update')
-    if (canStay && facts(unchangedId(field)) && sees()) continue
-    const covering = grants.filter((grant) => covers(grant, field) && grantHolds(grant, facts))
-    if (stamped) refused[field] = 'is set by the server'
-    else if (changing && isKey(inquiry, field)) refused[field] = 'is part of the key, which never changes'
-    else if (changing && isFixed(rulebook, table, action, field)) refused[field] = 'never changes'
-    else if (covering.length === 0) refused[field] = 'is not yours to set'
-    else if (changing && !covering.some((grant) => staysHeld(grant, facts))) {
-      refused[field] = 'may not get this value from you'
-    } else if (untold.some((each) => each.about === 'taken' && each.field === field)) refused[field] = TAKEN
+    const never = stamped
+      ? 'is set by the server'
+      : changing && isKey
+        ? 'is part of the key, which never changes'
+        : changing && isFixed(rulebook, table, action, field)
+          ? 'never changes'
+          : undefined
+    const unchanged = changing && !(stamped && action !== 'update') ? unchangedId(field) : undefined
+    return { field, isKey, never, unchanged, seers: covering('get', field), setters: covering(action, field) }
+  })
+  return (facts: Facts, untold: readonly Discretion[]): Record<string, string> => {
+    const refused: Record<string, string> = {}
+    for (const { field, isKey, never, unchanged, seers, setters } of asked) {
+      const sees = () => isKey || seers.some(({ holds }) => holds(facts))
+      if (unchanged !== undefined && facts(unchanged) && sees()) continue
+      const setting = setters.filter(({ holds }) => holds(facts))
+      if (never) refused[field] = never
+      else if (setting.length === 0) refused[field] = 'is not yours to set'
+      else if (changing && !setting.some(({ stays }) => stays(facts))) {
+        refused[field] = 'may not get this value from you'
+      } else if (untold.some((each) => each.about === 'taken' && each.field === field)) refused[field] = TAKEN
+    }
+    return refused
   }
-  return refused
 }
 
-const isKey = ({ rulebook, table }: Inquiry, field: string): boolean =>
-  tableOf(rulebook.model, table).key.includes(field)
-
-function staysHeld(grant: PlacedGrant, facts: Facts): boolean {
-  return grant.after ? facts(afterId(grant)) : grantHolds(grant, facts, 'after')
+/** Prepares to say whether a grant holds after a change as well, or what it asks instead. */
+function staying(grant: PlacedGrant): (facts: Facts) => boolean {
+  const id = afterId(grant)
+  return grant.after ? (facts) => facts(id) : holding(grant, 'after')
 }
 
 /** The name of a tie, or a condition on the caller in words. */
@@ -238,7 +249,7 @@ export function whoName(who: Who): string {
 const VERBS: Readonly<Record<Action, string>> = { read: 'see', get: 'see' }
 
 function sentence(
-  { table, action }: Inquiry,
+  { table, action }: Subject,
   status: Verdict['status'],
   fields: Readonly<Record<string, string>>,
   any = false,

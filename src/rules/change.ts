@@ -11,6 +11,7 @@ import {
   unchanged,
 } from '../condition/index.js'
 import { discretions, supposing } from './discretion.js'
+import { kept } from './kept.js'
 import { expand, holds, isFixed, permission, permitted, recordChecks, seesField, withoutChange } from './permission.js'
 import {
   type Action,
@@ -125,6 +126,8 @@ function staysHeld(rules: TableRules, grant: Grant): Condition {
  */
 export function possibility(rulebook: Rulebook, table: string, action: Action): Condition {
   if (!changesRecord(rulesOf(rulebook, table), action)) return permission(rulebook, table, action)
-  const whole = expand(rulebook, permitted(rulebook, table, action), [`${table} ${action}`])
-  return supposing(whole, () => true, always, 'change')
+  return kept(rulebook, `possibility ${table} ${action}`, () => {
+    const whole = expand(rulebook, permitted(rulebook, table, action), [`${table} ${action}`])
+    return supposing(whole, () => true, always, 'change')
+  })
 }

@@ -1,3 +1,4 @@
+export { kept } from './kept.js'
 export {
   type StandingOf,
   anonymous,
@@ -26,6 +27,7 @@ export {
   expand,
   fieldSight,
   isFixed,
+  decidedFor,
   permission,
   recordChecks,
   specialise,

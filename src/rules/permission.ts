@@ -13,6 +13,7 @@ import {
 } from '../condition/index.js'
 import { LIMITS, tableOf } from '../model/index.js'
 import { type Caller, rolesThatServe } from './caller.js'
+import { kept } from './kept.js'
 import {
   type Action,
   changesRecord,
@@ -38,21 +39,15 @@ export function permission(rulebook: Rulebook, table: string, action: Action): C
   return permissionAfter(rulebook, table, action, [])
 }
 
-/** What was worked out for a rulebook: rules that refer to others do so again and again. */
-const permissions = new WeakMap<Rulebook, Map<string, Condition>>()
-
 function permissionAfter(rulebook: Rulebook, table: string, action: Action, path: readonly string[]): Condition {
-  const known = permissions.get(rulebook) ?? new Map<string, Condition>()
-  permissions.set(rulebook, known)
   const name = `${table} ${action}`
-  const found = known.get(name)
-  if (found) return found
-  const step = path.length === 0 ? name : stepOf({ table, action })
-  assertNew(step, path)
-  const made = expand(rulebook, withoutChange(permitted(rulebook, table, action)), [...path, step])
-  assertSize(name, made)
-  known.set(name, made)
-  return made
+  return kept(rulebook, `permission ${name}`, () => {
+    const step = path.length === 0 ? name : stepOf({ table, action })
+    assertNew(step, path)
+    const made = expand(rulebook, withoutChange(permitted(rulebook, table, action)), [...path, step])
+    assertSize(name, made)
+    return made
+  })
 }
 
 function assertSize(name: string, condition: Condition): void {
@@ -219,6 +214,41 @@ export function specialise(condition: Condition, caller: Caller): Condition {
     if (leaf.kind === 'channel') return leaf.anyOf.some((name) => name === caller.channel) ? allOf() : anyOf()
     return operandsOf(leaf).some((operand) => isMissingFor(caller, operand)) ? anyOf() : leaf
   })
+}
+
+/**
+ * Whether a condition comes out in one way for this caller, whatever the record: as {@link specialise} would have it,
+ * without writing it out.
+ *
+ * @param condition expanded
+ * @returns nothing where the record has a say
+ */
+export function decidedFor(condition: Condition, caller: Caller): boolean | undefined {
+  switch (condition.kind) {
+    case 'all':
+    case 'any': {
+      const decisive = condition.kind === 'any'
+      let isOpen = false
+      for (const part of condition.of) {
+        const decided = decidedFor(part, caller)
+        if (decided === decisive) return decisive
+        isOpen ||= decided === undefined
+      }
+      return isOpen ? undefined : !decisive
+    }
+    case 'not': {
+      const decided = decidedFor(condition.of, caller)
+      return decided === undefined ? undefined : !decided
+    }
+    case 'after':
+      return decidedFor(condition.of, caller)
+    case 'some':
+      return isMissingFor(caller, condition.from) || decidedFor(condition.where, caller) === false ? false : undefined
+    default: {
+      const { kind } = specialise(condition, caller)
+      return kind === 'always' || kind === 'never' ? kind === 'always' : undefined
+    }
+  }
 }
 
 function isMissingFor({ attributes, signedIn }: Caller, operand: Operand): boolean {
