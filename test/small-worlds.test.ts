@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import { type Condition, defineModel, integer, lookupIn, normalise, print, references, type Rulebook } from 'pachter'
-import { checkCaller, evaluator } from 'pachter'
+import { checkCaller, decidedFor, evaluator, specialise } from 'pachter'
 import { sourceStatement } from 'pachter/sql'
 import { type Engine, load, openEngines } from './support/engines.js'
 import { implies } from '../src/condition/implies.js'
@@ -120,6 +120,23 @@ describe('of every two conditions', () => {
     }
     // Each itself, each (A and B) both, each A every (A or B): what comes for nothing is not all.
     expect(found).to.be.above(10_000)
+  })
+})
+
+describe('what is decided by the caller alone', () => {
+  it('is what is left where a condition is made out for that caller', () => {
+    const said = { always: true, never: false }
+    const found = new Set<unknown>()
+    for (const who of [{ id: 1, crop: 1 }, { id: 1 }]) {
+      const caller = checkCaller(rulebook.caller, who)
+      for (const condition of [...conditions(1), ...conditions(2)].map((each) => normalise(each))) {
+        const { kind } = specialise(condition, caller)
+        const decided = decidedFor(condition, caller)
+        expect(decided, print(condition)).to.equal(Object.hasOwn(said, kind) ? said[kind as 'never'] : undefined)
+        found.add(decided)
+      }
+    }
+    expect([...found]).to.have.members([true, false, undefined])
   })
 })
 

@@ -2,8 +2,8 @@ import { COMPARED, sameData } from './normalise.js'
 import type { Condition } from './tree.js'
 
 /**
- * Whether a condition holds of every record that another one holds of, as far as their shapes tell: a yes is sure, a no
- * may mean that it was not found out.
+ * Whether of every record that a condition holds of, another one holds as well, as far as their shapes tell: a yes is
+ * sure, a no may mean that it was not found out.
  *
  * @param condition normalised, as is `other`
  */

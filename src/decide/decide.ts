@@ -1,3 +1,4 @@
+import { contains } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import {
   type Action,
@@ -50,8 +51,19 @@ const prepared = (subject: Subject) =>
   kept(
     subject.rulebook,
     `verdict ${JSON.stringify([subject.table, subject.action, subject.fields, subject.unfit])}`,
-    () => ({ factsIn: factsFrom(questionsAbout(subject)), read: verdictReader(subject) }),
+    () => {
+      const questions = questionsAbout(subject)
+      return { parts: sizeOf(questions), factsIn: factsFrom(questions), read: verdictReader(subject) }
+    },
+    ({ parts }) => parts,
   )
+
+/** How many parts the conditions of questions have. */
+function sizeOf(questions: readonly Question[]): number {
+  let parts = 0
+  for (const { condition } of questions) contains(condition, () => (parts += 1) < 0)
+  return parts
+}
 
 /**
  * Prepares to decide in memory about many records for one caller, with the reasons: for a page that says of each why it

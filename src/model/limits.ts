@@ -31,6 +31,8 @@ export const LIMITS = Object.freeze({
   momentSeconds: 1e10,
   /** How many bytes of plans a guard keeps, about. */
   planBytes: 32 * 2 ** 20,
+  /** How many parts of conditions are kept compiled to decide in memory, for one rulebook. */
+  keptParts: 100_000,
   /** How large a rulebook file is, in characters. */
   rulebookCharacters: 5_000_000,
 })

@@ -1,18 +1,31 @@
+import { LIMITS } from '../model/index.js'
 import type { Rulebook } from './rulebook.js'
 
-/** How many things are kept for one rulebook; of more, which requests may ask for, all is worked out again. */
-const MOST = 1_000
+/** What is kept for one rulebook, and how much it weighs. */
+interface Kept {
+  readonly made: Map<string, unknown>
+  parts: number
+}
 
-const rulebooks = new WeakMap<Rulebook, Map<string, unknown>>()
+const rulebooks = new WeakMap<Rulebook, Kept>()
 
-/** What was worked out for a rulebook before, or is now; rulebooks never change. */
-export function kept<T>(rulebook: Rulebook, name: string, make: () => T): T {
-  const known = rulebooks.get(rulebook) ?? new Map<string, unknown>()
-  rulebooks.set(rulebook, known)
-  const found = known.get(name)
+/**
+ * What was worked out for a rulebook before, or is now; rulebooks never change. Where requests ask for more than is kept,
+ * all is worked out again.
+ *
+ * @param partsOf how many parts of conditions it holds on to, about
+ */
+export function kept<T>(rulebook: Rulebook, name: string, make: () => T, partsOf: (made: T) => number = () => 1): T {
+  const all = rulebooks.get(rulebook) ?? { made: new Map(), parts: 0 }
+  rulebooks.set(rulebook, all)
+  const found = all.made.get(name)
   if (found !== undefined) return found as T
   const made = make()
-  if (known.size >= MOST) known.clear()
-  known.set(name, made)
+  all.parts += partsOf(made)
+  if (all.parts > LIMITS.keptParts) {
+    all.made.clear()
+    all.parts = partsOf(made)
+  }
+  all.made.set(name, made)
   return made
 }
