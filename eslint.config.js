@@ -15,6 +15,17 @@ export default ts.config(
       eqeqeq: 'error',
     },
   },
+  {
+    // What a condition can be is listed out wherever it is told apart: a new kind is not passed on by a `default`.
+    files: ['src/**/*.ts'],
+    languageOptions: { parserOptions: { projectService: true } },
+    rules: {
+      '@typescript-eslint/switch-exhaustiveness-check': [
+        'error',
+        { considerDefaultExhaustiveForUnions: false, allowDefaultCaseForExhaustiveSwitch: false },
+      ],
+    },
+  },
   { files: ['**/*.tsx'], ...hooks.configs.flat.recommended },
   {
     files: ['scripts/**', '*.js', '.*.cjs'],

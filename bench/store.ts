@@ -1,6 +1,7 @@
 // The guarded store against SQL by hand, on one database.
 import { createGuard } from 'pachter'
 import { byHand, PLAIN, pointByHand, updateByHand } from './by-hand.js'
+import { readerFor, writerFor } from 'pachter/sql'
 import type { Bench } from './databases.js'
 import { type Result, takeTurns, timed } from './measure.js'
 import { REACHES, rules } from './world.js'
@@ -27,7 +28,7 @@ export async function measureStore(
   // What comes back is to be the same: moments as dates, whole numbers as numbers.
   const shapes = Object.entries(rules.model.tables['entries']?.fields ?? {})
   const readers = shapes.flatMap(([name, shape]) => {
-    const read = dialect.reader(shape)
+    const read = readerFor(dialect, shape)
     return read ? [{ name, read }] : []
   })
   const asGuarded = (rows: readonly object[]) => {
@@ -39,7 +40,7 @@ export async function measureStore(
     }
     return rows
   }
-  const moment = () => dialect.toDriver({ type: 'timestamp' }, new Date())
+  const moment = () => writerFor(dialect, { type: 'timestamp' })(new Date())
   const single = dialect.name === 'sqlite' ? 1.25 : 1.05
   const read = await takeTurns(
     { ours: () => own.get('entries', key), reference: async () => asGuarded(await point([1, key])) },

@@ -1,13 +1,5 @@
 import { all, type Condition, not } from '../condition/index.js'
-import {
-  accepts,
-  describeType,
-  type FieldData,
-  fieldOf,
-  fromPlain,
-  type ModelData,
-  type PlainValue,
-} from '../model/index.js'
+import { accepts, describeType, fieldOf, type ModelData, readTyped } from '../model/index.js'
 import { UsageError } from './config.js'
 
 interface AnyTerm {
@@ -45,16 +37,10 @@ export function readWhere(
     const field = fieldOf(model, table, name)
     if (written === '')
       return { name, test: (term: AnyTerm) => (how === '=' ? term.isMissing() : not(term.isMissing())) }
-    const value = readValue(field, written)
+    const value = readTyped(field, written)
     if (!accepts(field, value))
       throw new UsageError(`${name} must be ${describeType(field)}; ${JSON.stringify(written)} is not.`)
     return { name, test: (term: AnyTerm) => (OPERATORS[how] as (typeof OPERATORS)[string])(term, value) }
   })
   return (row) => all(...filters.map(({ name, test }) => test((row as Record<string, AnyTerm>)[name] as AnyTerm)))
-}
-
-function readValue(field: FieldData, written: string): unknown {
-  if (field.type === 'integer') return Number(written)
-  if (field.type === 'boolean' && ['true', 'false'].includes(written)) return written === 'true'
-  return fromPlain(field, (field.type === 'list' ? written.split(',') : written) as PlainValue)
 }

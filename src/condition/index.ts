@@ -1,9 +1,21 @@
+export { COMPARISONS, compareValues, type Comparison, isComparable } from './comparison.js'
 export { RuleError } from './errors.js'
+export {
+  asksCaller,
+  type ConditionOf,
+  contains,
+  GRAMMAR,
+  isAboutCaller,
+  type Kind,
+  operandsOf,
+  partsOf,
+  rewrite,
+  shift,
+} from './grammar.js'
 export { implies } from './implies.js'
 export { all, any, assertCondition, made, not } from './logic.js'
 export { normalise } from './normalise.js'
 export { print, printOperand } from './print.js'
-export { mapOperands, shift } from './shift.js'
 export { type Many, type Row, rowOf } from './row.js'
 export {
   type AnyTerm,
@@ -23,18 +35,13 @@ export {
   after,
   allOf,
   type CallerCondition,
-  isAboutCaller,
   always,
   anyOf,
   type Compare,
-  type Comparison,
   type Condition,
-  contains,
   never,
   notOf,
   type Operand,
-  operandsOf,
-  partsOf,
   type Some,
   unchanged,
 } from './tree.js'

@@ -1,3 +1,4 @@
+import { rewrite } from './grammar.js'
 import { always, type Condition, never, notOf } from './tree.js'
 
 /**
@@ -32,7 +33,13 @@ function walk(condition: Condition, replace: (leaf: Condition) => Condition, neg
       const where = walk(condition.where, replace, false)
       return negate(where.kind === 'never' ? never : { ...condition, where }, negated)
     }
-    default: {
+    case 'isSet':
+    case 'compare':
+    case 'signedIn':
+    case 'role':
+    case 'channel':
+    case 'may':
+    case 'unchanged': {
       const leaf = replace(condition)
       return leaf === condition ? negate(leaf, negated) : walk(leaf, (same) => same, negated)
     }
@@ -44,15 +51,20 @@ function afterwards(condition: Condition): Condition {
   switch (condition.kind) {
     case 'all':
     case 'any':
-      return { ...condition, of: condition.of.map(afterwards) }
     case 'not':
-      return notOf(afterwards(condition.of))
+      return rewrite(condition, { part: afterwards })
     case 'always':
     case 'never':
     case 'unchanged':
     case 'after':
       return condition
-    default:
+    case 'isSet':
+    case 'compare':
+    case 'some':
+    case 'signedIn':
+    case 'role':
+    case 'channel':
+    case 'may':
       return { kind: 'after', of: condition }
   }
 }

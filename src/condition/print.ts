@@ -1,16 +1,5 @@
-import { always, type Comparison, type Condition, never, type Operand } from './tree.js'
-
-const WORDS: Readonly<Record<Comparison, readonly [plain: string, negated: string]>> = {
-  is: ['is', 'is not'],
-  below: ['is below', 'is not below'],
-  atMost: ['is at most', 'is not at most'],
-  above: ['is above', 'is not above'],
-  atLeast: ['is at least', 'is not at least'],
-  startsWith: ['starts with', 'does not start with'],
-  in: ['is one of', 'is not one of'],
-  overlaps: ['includes any of', 'includes none of'],
-  includesAll: ['includes all of', 'does not include all of'],
-}
+import { wordsOf } from './comparison.js'
+import { always, type Condition, never, type Operand } from './tree.js'
 
 /** The names records have by level: `row` for the record itself, nothing for the record of the nearest `some`. */
 type Names = readonly (string | undefined)[]
@@ -93,7 +82,7 @@ function bracket(part: Condition, around: 'all' | 'any' | 'not', text: string): 
 function printCompare({ how, left, right }: Condition & { kind: 'compare' }, names: Names, negated: boolean): string {
   const [from, to] = [printOperand(left, names), printOperand(right, names)]
   if (how === 'in' && right.kind !== 'value') return `${to} ${negated ? 'does not include' : 'includes'} ${from}`
-  return `${from} ${WORDS[how][negated ? 1 : 0]} ${to}`
+  return `${from} ${wordsOf(how)[negated ? 1 : 0]} ${to}`
 }
 
 /** Writes one operand, such as `row.authorId`, `caller.id` or `'public'`. */

@@ -5,6 +5,7 @@ import {
   type Decimal,
   describeType,
   isBranded,
+  isListable,
   isMissing,
   LIMITS,
   type Relation,
@@ -15,7 +16,8 @@ import {
 } from '../model/index.js'
 import { RuleError } from './errors.js'
 import { made } from './logic.js'
-import { allOf, anyOf, type Comparison, type Condition, notOf, type Operand } from './tree.js'
+import type { Comparison } from './comparison.js'
+import { allOf, anyOf, type Condition, notOf, type Operand } from './tree.js'
 
 declare const VALUE: unique symbol
 
@@ -120,14 +122,14 @@ export function term(source: Source): Term<unknown> {
   const compare = (how: Comparison) => compareAs(how, source.shape)
   const [is, atLeast, atMost] = [compare('is'), compare('atLeast'), compare('atMost')]
   const isSet = () => made(stepped([source], ([operand]) => ({ kind: 'isSet', operand: operand as Operand })))
-  const isListable = ['text', 'choice', 'integer'].includes(item.type)
+  const listable = isListable(item)
   return Object.freeze({
     [TERM]: true,
     source,
     is,
     isNot: (other: unknown) => made(notOf(is(other))),
     oneOf: (values: unknown) =>
-      isTerm(values) || isListable ? compareAs('in', list)(values) : made(anyOf(...several(values).map(is))),
+      isTerm(values) || listable ? compareAs('in', list)(values) : made(anyOf(...several(values).map(is))),
     includes: (other: unknown) => made(comparison('in', operandFrom(item, other), source)),
     startsWith: compareAs('startsWith', TEXT),
     below: compare('below'),

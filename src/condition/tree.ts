@@ -1,4 +1,5 @@
 import type { PlainValue, Shape } from '../model/index.js'
+import type { Comparison } from './comparison.js'
 
 /**
  * Something a condition compares. `level` says whose field it is: 0 is the record the rule is about,
@@ -14,21 +15,6 @@ export type Operand =
   | { readonly kind: 'now'; readonly plusSeconds: number }
   /** A value that comes with a request, by name; never part of a rulebook. */
   | { readonly kind: 'given'; readonly name: string; readonly shape: Shape }
-
-/** How two operands are compared. A missing operand makes any of them false. */
-export type Comparison =
-  | 'is'
-  | 'below'
-  | 'atMost'
-  | 'above'
-  | 'atLeast'
-  | 'startsWith'
-  /** One value is an item of a list. */
-  | 'in'
-  /** Two lists have an item in common. */
-  | 'overlaps'
-  /** The left list has every item of the right one. */
-  | 'includesAll'
 
 /** A comparison of two operands. */
 export interface Compare {
@@ -91,49 +77,8 @@ export const anyOf = (...of: readonly Condition[]): Condition => ({ kind: 'any',
 /** True where the condition is false, also where it is false because a value is missing. */
 export const notOf = (of: Condition): Condition => ({ kind: 'not', of })
 
-/** Whether the caller alone decides a condition. */
-export function isAboutCaller(condition: Condition): boolean {
-  switch (condition.kind) {
-    case 'all':
-    case 'any':
-      return condition.of.every(isAboutCaller)
-    case 'not':
-      return isAboutCaller(condition.of)
-    default:
-      return ['always', 'never', 'signedIn', 'role', 'channel'].includes(condition.kind)
-  }
-}
-
 /** Asks the condition of the record as it will be, instead of as it is; every other record stays as stored. */
 export const after = (of: Condition): Condition => ({ kind: 'after', of })
 
 /** True where the change leaves this field of the record exactly as it is. */
 export const unchanged = (field: string): Condition => ({ kind: 'unchanged', field })
-
-/** The conditions directly inside this one. */
-export function partsOf(condition: Condition): readonly Condition[] {
-  switch (condition.kind) {
-    case 'all':
-    case 'any':
-      return condition.of
-    case 'not':
-    case 'after':
-      return [condition.of]
-    case 'some':
-      return [condition.where]
-    default:
-      return []
-  }
-}
-
-/** The operands directly inside this condition. */
-export function operandsOf(condition: Condition): readonly Operand[] {
-  if (condition.kind === 'compare') return [condition.left, condition.right]
-  if (condition.kind === 'some') return [condition.from]
-  return condition.kind === 'isSet' ? [condition.operand] : []
-}
-
-/** Whether the condition or any part of it passes the test. */
-export function contains(condition: Condition, test: (part: Condition) => boolean): boolean {
-  return test(condition) || partsOf(condition).some((part) => contains(part, test))
-}

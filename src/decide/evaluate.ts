@@ -1,5 +1,5 @@
-import type { Compare, Comparison, Condition, Operand } from '../condition/index.js'
-import { fromPlain, isMissing, rankOf, sameValue, type Value } from '../model/index.js'
+import { type Compare, compareValues, type Condition, type Operand } from '../condition/index.js'
+import { fromPlain, isMissing, sameValue, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Lookup, MemoryRecord } from './data.js'
 import type { Facts, Question } from './questions.js'
@@ -210,23 +210,6 @@ function reader(operand: Operand, asked: Asked): (place: Place) => unknown {
     case 'now':
       return says(asked, (world) => sourceOf(operand, world))
   }
-}
-
-/** Whether a comparison of two values holds; with a missing one, none does. */
-export function compareValues(how: Comparison, left: unknown, right: unknown): boolean {
-  return !isMissing(left) && !isMissing(right) && COMPARE[how](left as Value, right as Value)
-}
-
-const COMPARE: Readonly<Record<Comparison, (left: Value, right: Value) => boolean>> = {
-  is: sameValue,
-  below: (left, right) => rankOf(left) < rankOf(right),
-  atMost: (left, right) => rankOf(left) <= rankOf(right),
-  above: (left, right) => rankOf(left) > rankOf(right),
-  atLeast: (left, right) => rankOf(left) >= rankOf(right),
-  startsWith: (left, right) => (left as string).startsWith(right as string),
-  in: (left, right) => (right as readonly Value[]).includes(left),
-  overlaps: (left, right) => (right as readonly Value[]).some((item) => (left as readonly Value[]).includes(item)),
-  includesAll: (left, right) => (right as readonly Value[]).every((item) => (left as readonly Value[]).includes(item)),
 }
 
 /** What the world has for an operand that is not about records; `null` where it is missing. */

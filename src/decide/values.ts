@@ -7,6 +7,7 @@ import {
   InputError,
   isMissing,
   LIMITS,
+  numbersUpTo,
   ownValue,
   type PlainValue,
   rankOf,
@@ -97,10 +98,10 @@ export function assertFit(
 }
 
 /** Numbers go on from the highest there is: one near the end of what fits would be the last. */
-function misnumbered({ generated, type }: FieldData, value: unknown): string | undefined {
-  if (!generated || value === null) return undefined
+function misnumbered(field: FieldData, value: unknown): string | undefined {
+  const most = numbersUpTo(field)
+  if (!field.generated || most === undefined || value === null) return undefined
   const number = value as number | bigint
-  const most = type === 'bigInteger' ? 2n ** 62n : 2 ** 52
   return number >= 1 && number <= most ? undefined : `must be from 1 to ${most}, since further numbers go on from it`
 }
 

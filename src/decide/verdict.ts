@@ -1,8 +1,7 @@
-import { print } from '../condition/index.js'
+import { asksCaller, print } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import {
   type Action,
-  asksCaller,
   type Caller,
   covers,
   type NamedDeny,

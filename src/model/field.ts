@@ -1,9 +1,7 @@
-/** The types a field can have. */
-export type FieldType = 'text' | 'integer' | 'bigInteger' | 'decimal' | 'boolean' | 'timestamp' | 'choice' | 'list'
+import type { Shape } from './types.js'
 
 /** A field as plain data, as it stands in a model and in a rulebook. */
-export interface FieldData {
-  readonly type: FieldType
+export interface FieldData extends Shape {
   /** The value may be missing. */
   readonly optional?: true
   /** Part of the table's key. */
@@ -12,12 +10,6 @@ export interface FieldData {
   readonly unique?: true
   /** The store fills it in on create when it is not given. */
   readonly generated?: true
-  /** The values of a `choice`. */
-  readonly choices?: readonly string[]
-  /** How many digits a `decimal` has behind the point. */
-  readonly scale?: number
-  /** What a `list` is made of. */
-  readonly item?: 'text' | 'integer'
   /** The table whose key this field holds. */
   readonly references?: string
 }

@@ -9,7 +9,6 @@ export {
   decimal,
   type Field,
   type FieldData,
-  type FieldType,
   integer,
   list,
   references,
@@ -39,18 +38,22 @@ export { bigIntAsText, show } from './show.js'
 export { checkModel, deepFreeze, defineModel, isName, type Model, type Tables } from './model.js'
 export { fieldOf, type ModelData, type TableData, tableOf } from './tables.js'
 export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
+export { FIELD_TYPES, type FieldType, ITEM_TYPES, type PlainValue, type Shape, type Value } from './types.js'
 export {
   accepts,
+  comparesAs,
   decimalFrom,
   describeType,
   fromPlain,
+  isListable,
   isMissing,
+  isOrdered,
+  misshapen,
+  numbersUpTo,
   ownValue,
-  type PlainValue,
   rankOf,
+  readTyped,
   sameValue,
-  type Shape,
   toPlain,
   unitsOf,
-  type Value,
 } from './values.js'

@@ -2,7 +2,8 @@ import type { FieldData } from './field.js'
 import { InputError } from './input-error.js'
 import { type ModelData, tableOf } from './tables.js'
 import { show } from './show.js'
-import { accepts, describeType, ownValue, type Value } from './values.js'
+import type { Value } from './types.js'
+import { accepts, describeType, ownValue, readTyped } from './values.js'
 
 /** The fields of a key with their values. */
 export type KeyValues = Readonly<Record<string, Value>>
@@ -74,12 +75,8 @@ function splitParts(written: string): readonly string[] {
   return parts
 }
 
-function readPart({ type }: FieldData, part: string): unknown {
-  if (type === 'timestamp') return new Date(part)
-  if (type === 'boolean' && ['true', 'false'].includes(part)) return part === 'true'
-  if (type === 'bigInteger' && /^-?\d+$/.test(part)) return BigInt(part)
-  if (type === 'integer' && part !== '') return Number(part)
-  return isQuoted(part) ? (JSON.parse(part) as string) : part
+function readPart(field: FieldData, part: string): unknown {
+  return isQuoted(part) ? (JSON.parse(part) as string) : readTyped(field, part)
 }
 
 function isQuoted(part: string): boolean {

@@ -3,7 +3,7 @@ import type { Field, FieldData } from './field.js'
 import { childrenOf, parentsOf } from './relations.js'
 import { show } from './show.js'
 import { type ModelData, type TableData, tableOf } from './tables.js'
-import { accepts } from './values.js'
+import { misshapen, numbersUpTo } from './values.js'
 
 /** What `defineModel` takes: field builders by table and name. */
 export type Tables = Readonly<Record<string, Readonly<Record<string, Field>>>>
@@ -92,22 +92,12 @@ function assertRelationNames(model: ModelData, table: string): void {
 function assertField(model: ModelData, place: string, field: FieldData): void {
   if (field.key && field.type === 'list') throw new ModelError(`${place} is a list, which cannot be part of a key.`)
   if (field.unique && field.type === 'list') throw new ModelError(`${place} is a list, which cannot be unique.`)
-  if (field.generated && !['integer', 'bigInteger'].includes(field.type)) {
+  if (field.generated && numbersUpTo(field) === undefined) {
     throw new ModelError(`${place} is generated and has to be a whole number.`)
   }
   if (field.key && field.optional) throw new ModelError(`${place} is part of the key and cannot be optional.`)
-  if (field.type === 'choice') {
-    const choices = field.choices ?? []
-    if (choices.length === 0 || !choices.every((each) => accepts({ type: 'text' }, each))) {
-      throw new ModelError(`${place} is a choice and needs at least one word to choose from.`)
-    }
-  }
-  if (
-    field.type === 'decimal' &&
-    !(Number.isInteger(field.scale) && Number(field.scale) >= 1 && Number(field.scale) <= 17)
-  ) {
-    throw new ModelError(`${place} is a decimal and needs 1 to 17 digits behind the point.`)
-  }
+  const problem = misshapen(field)
+  if (problem !== undefined) throw new ModelError(`${place} ${problem}.`)
   if (field.references !== undefined) {
     const key = referencedKey(model.tables, place, field.references)
     const { type, scale } = tableOf(model, field.references).fields[key] as FieldData

@@ -8,6 +8,7 @@ import {
   normalise,
   type Operand,
   operandsOf,
+  rewrite,
   unchanged,
 } from '../condition/index.js'
 import { discretions, supposing } from './discretion.js'
@@ -58,17 +59,10 @@ export function changePermission(
 
 /** Asks of the record as it is what is asked of it afterwards, where no field it depends on is changed. */
 function settled(condition: Condition, changed: readonly string[]): Condition {
-  switch (condition.kind) {
-    case 'all':
-    case 'any':
-      return { ...condition, of: condition.of.map((part) => settled(part, changed)) }
-    case 'not':
-      return { ...condition, of: settled(condition.of, changed) }
-    case 'after':
-      return dependsOn(condition.of, changed) ? condition : condition.of
-    default:
-      return condition
-  }
+  if (condition.kind === 'after') return dependsOn(condition.of, changed) ? condition : condition.of
+  // Inside a step, nothing is asked of the change.
+  if (condition.kind === 'some') return condition
+  return rewrite(condition, { part: (part) => settled(part, changed) })
 }
 
 /** Whether a condition on a record could come out otherwise once these fields of it are changed. */

@@ -1,4 +1,13 @@
-import { type Condition, contains, type Operand, operandsOf, partsOf, print, RuleError } from '../condition/index.js'
+import {
+  type Condition,
+  contains,
+  isComparable,
+  type Operand,
+  operandsOf,
+  partsOf,
+  print,
+  RuleError,
+} from '../condition/index.js'
 import {
   accepts,
   assertWithin,
@@ -7,6 +16,7 @@ import {
   fieldOf,
   fromPlain,
   LIMITS,
+  misshapen,
   parentsOf,
   type PlainValue,
   type Shape,
@@ -106,29 +116,6 @@ function assertOneOf(kind: string, given: string, known: readonly string[]): voi
   if (!known.includes(given)) throw new UnknownNameError(kind, given, known)
 }
 
-function isComparable(how: string, left: Shape, right: Shape): boolean {
-  switch (how) {
-    case 'in':
-      return left.type !== 'list' && right.type === 'list' && kindOf(left) === (right.item ?? 'text')
-    case 'overlaps':
-    case 'includesAll':
-      return left.type === 'list' && right.type === 'list' && (left.item ?? 'text') === (right.item ?? 'text')
-    case 'startsWith':
-      return kindOf(left) === 'text' && kindOf(right) === 'text'
-    case 'is':
-      return left.type !== 'list' && kindOf(left) === kindOf(right)
-    case 'below':
-    case 'atMost':
-    case 'above':
-    case 'atLeast':
-      return ORDERED.includes(left.type) && kindOf(left) === kindOf(right)
-    default:
-      return false
-  }
-}
-
-export const ORDERED: readonly string[] = ['integer', 'bigInteger', 'decimal', 'timestamp']
-
 function checkSome(rulebook: Rulebook, some: Condition & { kind: 'some' }, levels: Levels): void {
   const { from, to } = some
   // Each step is deeper than all around it, so that none can take another's place.
@@ -159,10 +146,6 @@ function tableAt(levels: Levels, level: number): string {
   return table
 }
 
-/** Choices compare as the text they are; decimals only with those of as many digits. */
-export const kindOf = ({ type, scale }: Shape): string =>
-  type === 'choice' ? 'text' : type === 'decimal' ? `decimal ${scale}` : type
-
 export function shapeOf(rulebook: Rulebook, operand: Operand, levels: Levels): Shape {
   switch (operand.kind) {
     case 'field':
@@ -191,14 +174,10 @@ export function shapeOf(rulebook: Rulebook, operand: Operand, levels: Levels): S
 }
 
 /** A shape may come from a file, and SQL is made from it. */
-function assertShape({ type, scale, item }: Shape): void {
-  const isDecimal = type === 'decimal' && Number.isInteger(scale) && Number(scale) >= 1 && Number(scale) <= 17
-  const isList = type === 'list' && (item === 'text' || item === 'integer')
-  if (TYPES.includes(type) || isDecimal || isList) return
-  throw new RuleError(`a value has a type that does not exist: ${show({ type, scale, item })}.`)
+function assertShape(shape: Shape): void {
+  const problem = misshapen(shape)
+  if (problem !== undefined) throw new RuleError(`a value ${problem}: ${show(shape)}.`)
 }
-
-const TYPES: readonly string[] = ['text', 'integer', 'bigInteger', 'boolean', 'timestamp', 'choice']
 
 export function assertPlain(field: Shape, plain: PlainValue): void {
   const value = fromPlain(field, plain)

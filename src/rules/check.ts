@@ -1,15 +1,16 @@
 import { type Condition, contains, isAboutCaller, operandsOf, print, RuleError } from '../condition/index.js'
-import { describeType, fieldOf, isName, type Shape, show, tableOf, UnknownNameError } from '../model/index.js'
 import {
-  type About,
-  assertPlain,
-  checkCondition,
-  checkDepth,
-  checkMoment,
-  kindOf,
-  ORDERED,
-  shapeOf,
-} from './check-condition.js'
+  comparesAs,
+  describeType,
+  fieldOf,
+  isName,
+  isOrdered,
+  type Shape,
+  show,
+  tableOf,
+  UnknownNameError,
+} from '../model/index.js'
+import { type About, assertPlain, checkCondition, checkDepth, checkMoment, shapeOf } from './check-condition.js'
 import { at } from './at.js'
 import { compilePattern } from './pattern.js'
 import { checkCallerShape } from './caller.js'
@@ -67,7 +68,7 @@ function checkCallerRecord({ caller, model }: Rulebook): void {
     const field = fieldOf(model, table, roles)
     if (field.type !== 'list') throw new RuleError(`${table}.${roles} is ${describeType(field)}, not a list of roles.`)
     const id = fieldOf(model, table, key[0] as string)
-    if (key.length !== 1 || kindOf(id) !== kindOf(caller.attributes['id'] as Shape)) {
+    if (key.length !== 1 || comparesAs(id) !== comparesAs(caller.attributes['id'] as Shape)) {
       throw new RuleError(`the key of ${table} is not what a caller's id is.`)
     }
   })
@@ -146,7 +147,7 @@ function checkStamps(rulebook: Rulebook, table: string, { stamps }: TableRules):
       at(`${table} stamps ${when}`, () => {
         const field = fieldOf(rulebook.model, table, name)
         const shape = shapeOf(rulebook, operand, [])
-        if (kindOf(field) === kindOf(shape)) return
+        if (comparesAs(field) === comparesAs(shape)) return
         throw new RuleError(`${name} is ${describeType(field)} and cannot be stamped with ${describeType(shape)}.`)
       })
     }
@@ -157,10 +158,10 @@ function checkFieldChecks({ model }: Rulebook, table: string, { checks }: TableR
   for (const [name, { length, range, pattern }] of Object.entries(checks.fields)) {
     at(`${table} check ${name}`, () => {
       const field = fieldOf(model, table, name)
-      if (length && kindOf(field) !== 'text' && field.type !== 'list') throw new RuleError(`${name} has no length.`)
-      if (pattern !== undefined && kindOf(field) !== 'text')
+      if (length && comparesAs(field) !== 'text' && field.type !== 'list') throw new RuleError(`${name} has no length.`)
+      if (pattern !== undefined && comparesAs(field) !== 'text')
         throw new RuleError(`${name} is not a text, and only a text can match a pattern.`)
-      if (range && !ORDERED.includes(field.type)) throw new RuleError(`${name} has no order, so it has no range.`)
+      if (range && !isOrdered(field)) throw new RuleError(`${name} has no order, so it has no range.`)
       for (const end of range ?? []) assertPlain(field, end)
       if (pattern !== undefined) compilePattern(pattern)
       if (length && !length.every((each) => Number.isInteger(each))) throw new RuleError('a length is not a number.')

@@ -8,6 +8,7 @@ import {
   normalise,
   notOf,
   operandsOf,
+  rewrite,
   unchanged,
 } from '../condition/index.js'
 import { parentsOf, tableOf } from '../model/index.js'
@@ -107,7 +108,7 @@ export function supposing(
     contains(part, (each) => each.kind === 'unchanged' && isUnknown(each.field)) ||
     (of === 'record' ? asksOf(part) : contains(part, (each) => each.kind === 'after' && asksOf(each.of)))
   const replaced = (part: Condition): Condition => {
-    if (part.kind === 'all' || part.kind === 'any') return { ...part, of: part.of.map(replaced) }
+    if (part.kind === 'all' || part.kind === 'any') return rewrite(part, { part: replaced })
     return hangs(part) ? outcome : part
   }
   return normalise(replaced(normalise(condition)))

@@ -23,7 +23,6 @@ export { changePermission, createPermission, dependsOn, fair, possibility } from
 export { type Discretion, discretions, supposing } from './discretion.js'
 export { compilePattern, type Matcher } from './pattern.js'
 export {
-  asksCaller,
   expand,
   fieldSight,
   isFixed,

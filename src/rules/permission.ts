@@ -4,10 +4,12 @@ import {
   anyOf,
   type Condition,
   contains,
+  never,
   normalise,
   notOf,
   type Operand,
   operandsOf,
+  rewrite,
   RuleError,
   shift,
 } from '../condition/index.js'
@@ -119,25 +121,9 @@ export function whoCondition(rules: TableRules, who: Who): Condition {
 
 /** What a condition about a change asks where nothing is changed. */
 export function withoutChange(condition: Condition): Condition {
-  switch (condition.kind) {
-    case 'unchanged':
-      return always
-    case 'after':
-      return withoutChange(condition.of)
-    case 'not':
-      return { kind: 'not', of: withoutChange(condition.of) }
-    case 'all':
-    case 'any':
-      return { ...condition, of: condition.of.map(withoutChange) }
-    case 'compare':
-      return { ...condition, left: asNow(condition.left), right: asNow(condition.right) }
-    case 'isSet':
-      return { ...condition, operand: asNow(condition.operand) }
-    case 'some':
-      return { ...condition, from: asNow(condition.from), where: withoutChange(condition.where) }
-    default:
-      return condition
-  }
+  if (condition.kind === 'unchanged') return always
+  if (condition.kind === 'after') return withoutChange(condition.of)
+  return rewrite(condition, { part: withoutChange, operand: asNow })
 }
 
 const asNow = (operand: Operand): Operand =>
@@ -209,10 +195,8 @@ function expandRole({ caller, model }: Rulebook, wanted: readonly string[]): Con
 export function specialise(condition: Condition, caller: Caller): Condition {
   if (caller.trusted !== undefined) return always
   return normalise(condition, (leaf) => {
-    if (leaf.kind === 'signedIn') return caller.signedIn ? allOf() : anyOf()
-    if (leaf.kind === 'role') return leaf.anyOf.some((role) => caller.roles.includes(role)) ? allOf() : anyOf()
-    if (leaf.kind === 'channel') return leaf.anyOf.some((name) => name === caller.channel) ? allOf() : anyOf()
-    return operandsOf(leaf).some((operand) => isMissingFor(caller, operand)) ? anyOf() : leaf
+    const answer = answerOf(leaf, caller)
+    return answer === undefined ? leaf : answer ? always : never
   })
 }
 
@@ -224,43 +208,34 @@ export function specialise(condition: Condition, caller: Caller): Condition {
  * @returns nothing where the record has a say
  */
 export function decidedFor(condition: Condition, caller: Caller): boolean | undefined {
-  switch (condition.kind) {
-    case 'all':
-    case 'any': {
-      const decisive = condition.kind === 'any'
-      let isOpen = false
-      for (const part of condition.of) {
-        const decided = decidedFor(part, caller)
-        if (decided === decisive) return decisive
-        isOpen ||= decided === undefined
-      }
-      return isOpen ? undefined : !decisive
-    }
-    case 'not': {
-      const decided = decidedFor(condition.of, caller)
-      return decided === undefined ? undefined : !decided
-    }
-    case 'after':
-      return decidedFor(condition.of, caller)
-    case 'some':
-      return isMissingFor(caller, condition.from) || decidedFor(condition.where, caller) === false ? false : undefined
-    default: {
-      const { kind } = specialise(condition, caller)
-      return kind === 'always' || kind === 'never' ? kind === 'always' : undefined
-    }
+  const { kind } = condition
+  if (kind === 'always' || kind === 'never') return kind === 'always'
+  if (kind === 'not') {
+    const decided = decidedFor(condition.of, caller)
+    return decided === undefined ? undefined : !decided
   }
+  if (kind === 'after') return decidedFor(condition.of, caller)
+  if (kind === 'some' && decidedFor(condition.where, caller) === false) return false
+  if (kind !== 'all' && kind !== 'any') return answerOf(condition, caller)
+  const decisive = kind === 'any'
+  let isOpen = false
+  for (const part of condition.of) {
+    const decided = decidedFor(part, caller)
+    if (decided === decisive) return decisive
+    isOpen ||= decided === undefined
+  }
+  return isOpen ? undefined : !decisive
+}
+
+/** What the caller alone answers to a condition, not looking at its parts; nothing where the record has a say. */
+function answerOf(leaf: Condition, caller: Caller): boolean | undefined {
+  if (leaf.kind === 'signedIn') return caller.signedIn
+  if (leaf.kind === 'role') return leaf.anyOf.some((role) => caller.roles.includes(role))
+  if (leaf.kind === 'channel') return leaf.anyOf.some((name) => name === caller.channel)
+  return operandsOf(leaf).some((operand) => isMissingFor(caller, operand)) ? false : undefined
 }
 
 function isMissingFor({ attributes, signedIn }: Caller, operand: Operand): boolean {
   if (operand.kind !== 'caller') return false
   return operand.name === 'roles' ? !signedIn : !Object.hasOwn(attributes, operand.name)
-}
-
-/** Whether a condition asks anything of the caller. */
-export function asksCaller(condition: Condition): boolean {
-  return contains(
-    condition,
-    (part) =>
-      part.kind === 'signedIn' || part.kind === 'role' || operandsOf(part).some((operand) => operand.kind === 'caller'),
-  )
 }

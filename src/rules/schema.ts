@@ -1,3 +1,6 @@
+import { COMPARISONS, GRAMMAR } from '../condition/index.js'
+import { FIELD_TYPES, ITEM_TYPES } from '../model/index.js'
+
 /** The part of JSON Schema (draft 2020-12) that describes a rulebook, and that {@link matches} reads. */
 export interface JsonSchema {
   readonly $ref?: string
@@ -38,10 +41,23 @@ const condition = ref('condition')
 const operand = ref('operand')
 const who: JsonSchema = { anyOf: [text, condition] }
 
+/** What a piece of a condition looks like in a file. */
+const PIECES: Readonly<Record<string, JsonSchema>> = {
+  condition,
+  conditions: listOf(condition),
+  operand,
+  step: object({ level, field: text }),
+  level,
+  comparison: { enum: COMPARISONS },
+  text,
+  texts,
+  flag: { type: 'boolean' },
+}
+
 const shape: Readonly<Record<string, JsonSchema>> = {
-  type: { enum: ['text', 'integer', 'bigInteger', 'decimal', 'boolean', 'timestamp', 'choice', 'list'] },
+  type: { enum: FIELD_TYPES },
   'choices?': texts,
-  'item?': { enum: ['text', 'integer'] },
+  'item?': { enum: ITEM_TYPES },
   'scale?': { type: 'integer' },
 }
 
@@ -109,33 +125,17 @@ export const rulebookSchema: JsonSchema & {
       anyOf: [text, { type: 'number' }, { type: 'boolean' }, listOf({ anyOf: [text, { type: 'number' }] })],
     },
     condition: {
-      anyOf: [
-        kind('always'),
-        kind('never'),
-        kind('all', { of: listOf(condition) }),
-        kind('any', { of: listOf(condition) }),
-        kind('not', { of: condition }),
-        kind('after', { of: condition }),
-        kind('unchanged', { field: text }),
-        kind('isSet', { operand }),
-        kind('signedIn'),
-        kind('role', { anyOf: texts, 'standing?': text }),
-        kind('channel', { anyOf: texts }),
-        kind('may', { level, table: text, action: text }),
-        kind('compare', {
-          how: { enum: ['is', 'below', 'atMost', 'above', 'atLeast', 'startsWith', 'in', 'overlaps', 'includesAll'] },
-          left: operand,
-          right: operand,
-        }),
-        kind('some', {
-          relation: text,
-          table: text,
-          from: operand,
-          to: object({ level, field: text }),
-          one: { type: 'boolean' },
-          where: condition,
-        }),
-      ],
+      anyOf: Object.entries(GRAMMAR).map(([name, pieces]) =>
+        kind(
+          name,
+          Object.fromEntries(
+            Object.entries(pieces).map(([property, piece]) => {
+              const called = piece.endsWith('?') ? `${property}?` : property
+              return [called, PIECES[piece.replace('?', '')] as JsonSchema]
+            }),
+          ),
+        ),
+      ),
     },
   },
 }

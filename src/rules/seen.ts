@@ -8,6 +8,7 @@ import {
   notOf,
   type Operand,
   operandsOf,
+  rewrite,
   shift,
   type Some,
 } from '../condition/index.js'
@@ -23,25 +24,29 @@ import { covers, grantsFor, type Rulebook, rulesOf } from './rulebook.js'
  */
 export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
   const inside = (each: Condition) => asSeen(rulebook, each, tables)
+  const sights = (each: Condition) => operandsOf(each).map((operand) => sightOfOperand(rulebook, operand, tables))
   switch (condition.kind) {
     case 'all':
     case 'any':
-      return { ...condition, of: condition.of.map(inside) }
     case 'not':
-      return { ...condition, of: inside(condition.of) }
+      return rewrite(condition, { part: inside })
     case 'isSet':
-      return allOf(sightOfOperand(rulebook, condition.operand, tables), condition)
     case 'compare':
-      return allOf(
-        ...[condition.left, condition.right].map((each) => sightOfOperand(rulebook, each, tables)),
-        condition,
-      )
-    case 'some': {
-      const where = seenThere(rulebook, condition, tables, asSeen)
-      return allOf(sightOfOperand(rulebook, condition.from, tables), { ...condition, where })
-    }
-    default:
+      return allOf(...sights(condition), condition)
+    case 'some':
+      return allOf(...sights(condition), { ...condition, where: seenThere(rulebook, condition, tables, asSeen) })
+    case 'always':
+    case 'never':
+    case 'signedIn':
+    case 'role':
+    case 'channel':
       return condition
+    case 'may':
+      // What the caller may do, the caller is told.
+      return condition
+    case 'after':
+    case 'unchanged':
+      throw new TypeError('Somebody who asks about records asks how they are, not how a change makes them.')
   }
 }
 
@@ -64,7 +69,7 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
   switch (condition.kind) {
     case 'all':
     case 'any':
-      return { ...condition, of: condition.of.map((part) => told(rulebook, part, tables)) }
+      return rewrite(condition, { part: (part) => told(rulebook, part, tables) })
     case 'not': {
       const { of } = condition
       if (asksOwnRoles(of)) return condition
@@ -81,7 +86,15 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
       const where = seenThere(rulebook, condition, tables, told)
       return allOf(...seen(condition), { ...condition, where })
     }
-    default:
+    case 'always':
+    case 'never':
+    case 'isSet':
+    case 'compare':
+    case 'signedIn':
+    case 'role':
+    case 'channel':
+    case 'may':
+    case 'unchanged':
       return allOf(...seen(condition), condition)
   }
 }

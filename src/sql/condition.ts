@@ -1,6 +1,6 @@
 import {
+  asksCaller,
   type Compare,
-  type Comparison,
   type Condition,
   contains,
   type Operand,
@@ -8,9 +8,10 @@ import {
   type Some,
 } from '../condition/index.js'
 import { fieldOf, type Shape } from '../model/index.js'
-import { asksCaller, type Rulebook } from '../rules/index.js'
+import type { Rulebook } from '../rules/index.js'
+import type { TypedFragment } from './compare.js'
 import type { Dialect, Form, Trait, Traits } from './dialect.js'
-import { edgeOf, type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
+import { type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
 export interface Scope {
@@ -35,10 +36,6 @@ export interface Compilation {
   /** The record as it was, inside a condition on how it will be. */
   readonly old?: Scope
 }
-
-const OPERATORS = { below: '<', atMost: '<=', above: '>', atLeast: '>=' } as const satisfies Partial<
-  Record<Comparison, string>
->
 
 /** The alias of the record at a level. Names in a model start with a letter, so no table is called so. */
 export const aliasAt = (level: number): string => `_${level}`
@@ -111,63 +108,9 @@ function compileUnchanged(compilation: Compilation, field: string, now: Scope): 
   return dialect.same(cut(before), cut(after), before.shape)
 }
 
-function compileCompare(compilation: Compilation, compare: Compare, scopes: readonly Scope[]): Fragment {
-  const { dialect } = compilation
-  const { how } = compare
-  const left = compileOperand(compilation, compare.left, scopes)
-  const right = compileOperand(compilation, compare.right, scopes)
-  const [from, to] = [left.text, right.text]
-  switch (how) {
-    case 'is':
-      return compileEqual(dialect, left, right)
-    case 'in':
-      return dialect.itemOf(from, to, left.shape)
-    case 'overlaps':
-    case 'includesAll':
-      return dialect[how](from, to, { type: left.shape.item ?? 'text' })
-    case 'startsWith':
-      return dialect.startsWith(from, to)
-    default:
-      return left.shape.type === 'timestamp'
-        ? compareMoments(dialect, how, from, to)
-        : sql`${from} ${raw(OPERATORS[how])} ${to}`
-  }
-}
-
-/** Whether two values are equal, exactly, and both present. */
-export function compileEqual(dialect: Dialect, left: TypedFragment, right: TypedFragment): Fragment {
-  if (left.shape.type === 'timestamp') return compareMoments(dialect, 'is', left.text, right.text)
-  const exactly = dialect.equal(left.text, right.text, left.shape)
-  // What the column's own order holds to be equal is found through its index, and then looked at exactly.
-  if (left.bare && isSlot(right.text)) return sql`(${dialect.equal(left.bare, right.text, left.shape)} AND ${exactly})`
-  if (right.bare && isSlot(left.text)) return sql`(${dialect.equal(right.bare, left.text, left.shape)} AND ${exactly})`
-  return exactly
-}
-
-type MomentComparison = 'is' | keyof typeof OPERATORS
-
-/** The same comparison from the other side. */
-const FLIPPED: Readonly<Record<MomentComparison, MomentComparison>> = {
-  is: 'is',
-  below: 'above',
-  above: 'below',
-  atMost: 'atLeast',
-  atLeast: 'atMost',
-}
-
-/**
- * Compares moments by the millisecond, as values have them, where a database may have them finer: with a value, a column
- * is compared as it is, so that its index serves.
- */
-export function compareMoments(dialect: Dialect, how: MomentComparison, left: Fragment, right: Fragment): Fragment {
-  if (isSlot(left) && !isSlot(right)) return compareMoments(dialect, FLIPPED[how], right, left)
-  if (isSlot(right) && !isSlot(left)) {
-    const [first, last] = [edgeOf(right, 'first'), edgeOf(right, 'last')]
-    if (how === 'is') return sql`(${left} >= ${first} AND ${left} <= ${last})`
-    return sql`${left} ${raw(OPERATORS[how])} ${how === 'below' || how === 'atLeast' ? first : last}`
-  }
-  const cut = (moment: Fragment) => (isSlot(moment) ? moment : dialect.instant(moment))
-  return sql`${cut(left)} ${raw(how === 'is' ? '=' : OPERATORS[how])} ${cut(right)}`
+function compileCompare(compilation: Compilation, { how, left, right }: Compare, scopes: readonly Scope[]): Fragment {
+  const operands = [compileOperand(compilation, left, scopes), compileOperand(compilation, right, scopes)] as const
+  return compilation.dialect.comparisons[how](...operands)
 }
 
 function compileSome(compilation: Compilation, some: Some, scopes: readonly Scope[]): Fragment {
@@ -198,14 +141,6 @@ export function refersOutside(where: Condition, level: number): boolean {
       part.kind === 'unchanged' ||
       operandsOf(part).some((operand) => operand.kind === 'old' || (operand.kind === 'field' && operand.level < level)),
   )
-}
-
-/** A piece of SQL and the type of its value. */
-export interface TypedFragment {
-  readonly text: Fragment
-  readonly shape: Shape
-  /** The column itself, where `text` makes it compare exactly. */
-  readonly bare?: Fragment
 }
 
 /** A field of a record, so that it compares exactly. */

@@ -1,5 +1,7 @@
-import type { FieldData, Shape, Value } from '../model/index.js'
+import type { Shape } from '../model/index.js'
+import type { Comparisons } from './compare.js'
 import type { Fragment } from './fragment.js'
+import type { StoredTypes } from './stored.js'
 
 /** What drivers tell of an error. */
 export interface DriverError {
@@ -29,10 +31,10 @@ export interface Dialect {
   readonly fromNothing: string
   /** A name from the model, quoted. */
   identifier(name: string): string
-  /** A placeholder for a value of this type, around the mark the driver looks for. */
-  placeholder(mark: string, shape: Shape): string
-  /** A column as it is selected, so that the driver returns it without loss. */
-  selected(column: Fragment, shape: Shape): Fragment
+  /** How each type is stored. */
+  readonly types: StoredTypes
+  /** The SQL of each comparison. */
+  readonly comparisons: Comparisons
   /** Whether two values are equal, exactly, and both present. */
   equal(left: Fragment, right: Fragment, shape: Shape): Fragment
   /** Whether two values are equal, exactly, or both missing. */
@@ -53,14 +55,6 @@ export interface Dialect {
   readonly lasting?: string
   /** Tells the `rows` of a table, about, where the catalogue does not. */
   rows?(table: Fragment): Fragment
-  /** Whether a value is an item of a list. */
-  itemOf(item: Fragment, list: Fragment, shape: Shape): Fragment
-  /** Whether two lists have an item in common. */
-  overlaps(left: Fragment, right: Fragment, item: Shape): Fragment
-  /** Whether the left list has every item of the right one. */
-  includesAll(left: Fragment, right: Fragment, item: Shape): Fragment
-  /** Whether a text starts with another, exactly. */
-  startsWith(text: Fragment, prefix: Fragment): Fragment
   /** At most so many rows, after leaving so many out. */
   limit(count: Fragment | undefined, skipped?: Fragment): Fragment
   /** What sets a query apart that puts related records together, before its SELECT. */
@@ -79,8 +73,6 @@ export interface Dialect {
   nextNumber(table: string, column: string): Fragment
   /** How to sort by a column, missing values before all others. */
   order(column: Fragment, descending: boolean, optional: boolean): Fragment
-  /** A column inside JSON, so that nothing is lost. */
-  inJson(column: Fragment, shape: Shape): Fragment
   /** Several values as one JSON array. */
   jsonArray(values: readonly Fragment[]): Fragment
   /** What a subquery selects, in its order, as one JSON array. */
@@ -89,16 +81,8 @@ export interface Dialect {
   listColumn(list: Fragment): Fragment
   /** Reads a list of {@link jsonList}. */
   readList(json: unknown): ReadList
-  /** A present value as it came in JSON. */
-  fromJson(shape: Shape, value: unknown): unknown
-  /** A value as the driver takes it. */
-  toDriver(shape: Shape, value: Value): unknown
-  /** How to read a present value as the driver returns it; nothing where it comes as it is. */
-  reader(shape: Shape): ((value: unknown) => unknown) | undefined
   /** Has the numbers that a column hands out follow on those that are there, where it does not by itself. */
   numberOn?(table: string, column: string): string
-  /** The type of a column for a field, for `createTables`. */
-  columnType(field: FieldData): string
 }
 
 /** What an error of a database means. `busy`: another transaction is in the way, and it can be tried again. */

@@ -1,6 +1,8 @@
+import { type TypedFragment } from './compare.js'
 import {
   allOf,
   anyOf,
+  asksCaller,
   type Condition,
   contains,
   normalise,
@@ -10,7 +12,7 @@ import {
 } from '../condition/index.js'
 import { fieldOf, type Shape, tableOf, toPlain, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt, type TypedFragment } from './condition.js'
+import { type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { planCount } from './read.js'
@@ -225,29 +227,20 @@ const hasRole = (anyOf: readonly string[]): Condition => ({
   right: { kind: 'value', shape: { type: 'list', item: 'text' }, value: anyOf },
 })
 
-const asksCaller = (condition: Condition): boolean =>
-  contains(condition, (part) => operandsOf(part).some(({ kind }) => kind === 'caller'))
-
 const isCallerAlone = (condition: Condition): boolean =>
   !contains(condition, (part) => operandsOf(part).some((each) => each.kind === 'field' && each.level === 0))
 
 /** Conditions one of which holds where the whole does, each without an OR over the caller as far as that goes. */
 function branchesIn(condition: Condition): readonly Condition[] {
   if (!asksCaller(condition)) return [condition]
-  switch (condition.kind) {
-    case 'any':
-      return condition.of.flatMap(branchesIn)
-    case 'all':
-      return condition.of.map(branchesIn).reduce<readonly Condition[]>(
-        (made, parts) => {
-          const few = made.length * parts.length <= MOST_BRANCHES ? parts : [anyOf(...parts)]
-          return made.flatMap((each) => few.map((part) => normalise(allOf(each, part))))
-        },
-        [allOf()],
-      )
-    case 'some':
-      return branchesIn(condition.where).map((where) => ({ ...condition, where }))
-    default:
-      return [condition]
-  }
+  if (condition.kind === 'any') return condition.of.flatMap(branchesIn)
+  if (condition.kind === 'some') return branchesIn(condition.where).map((where) => ({ ...condition, where }))
+  if (condition.kind !== 'all') return [condition]
+  return condition.of.map(branchesIn).reduce<readonly Condition[]>(
+    (made, parts) => {
+      const few = made.length * parts.length <= MOST_BRANCHES ? parts : [anyOf(...parts)]
+      return made.flatMap((each) => few.map((part) => normalise(allOf(each, part))))
+    },
+    [allOf()],
+  )
 }

@@ -1,5 +1,4 @@
-import { asksCaller } from '../rules/index.js'
-import { type Condition, contains, operandsOf, type Operand } from '../condition/index.js'
+import { asksCaller, type Condition, contains, type Operand, operandsOf } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import { type Compilation, compileCondition, refersOutside, scopeAt } from './condition.js'
 import type { Dialect, Form } from './dialect.js'
@@ -30,38 +29,25 @@ export type Indexes = Readonly<Record<string, ReadonlySet<string>>>
 export function isIndexed(branch: Condition, table: string, indexes: Indexes): boolean {
   const has = (operand: Operand) =>
     operand.kind === 'field' && operand.level === 0 && indexes[table]?.has(operand.name) === true
-  switch (branch.kind) {
-    case 'all':
-      return branch.of.some((part) => isIndexed(part, table, indexes))
-    case 'any':
-      return branch.of.every((part) => isIndexed(part, table, indexes))
-    case 'compare':
-      return (
-        (branch.how === 'is' && (has(branch.left) || has(branch.right))) || (branch.how === 'in' && has(branch.left))
-      )
-    case 'some':
-      return has(branch.from) && asksCaller(branch.where) && !refersOutside(branch.where, branch.to.level)
-    default:
-      return isAboutCallerAlone(branch)
+  if (branch.kind === 'all') return branch.of.some((part) => isIndexed(part, table, indexes))
+  if (branch.kind === 'any') return branch.of.every((part) => isIndexed(part, table, indexes))
+  if (branch.kind === 'compare') {
+    return (branch.how === 'is' && (has(branch.left) || has(branch.right))) || (branch.how === 'in' && has(branch.left))
   }
+  if (branch.kind === 'some') {
+    return has(branch.from) && asksCaller(branch.where) && !refersOutside(branch.where, branch.to.level)
+  }
+  return isAboutCallerAlone(branch)
 }
 
 /** Whether a condition names the records it holds of by their key, or by the beginning of it. */
-export function isByKey(condition: Condition, [first]: readonly string[]): boolean {
-  const isFirst = (operand: Operand) => operand.kind === 'field' && operand.level === 0 && operand.name === first
-  switch (condition.kind) {
-    case 'all':
-      return condition.of.some((part) => isByKey(part, [first as string]))
-    case 'any':
-      return condition.of.length > 0 && condition.of.every((part) => isByKey(part, [first as string]))
-    case 'compare': {
-      const { how, left, right } = condition
-      if (how !== 'is' && how !== 'in') return false
-      return isFirst(left) && right.kind !== 'field'
-    }
-    default:
-      return false
-  }
+export function isByKey(condition: Condition, key: readonly string[]): boolean {
+  if (condition.kind === 'all') return condition.of.some((part) => isByKey(part, key))
+  if (condition.kind === 'any') return condition.of.length > 0 && condition.of.every((part) => isByKey(part, key))
+  if (condition.kind !== 'compare') return false
+  const { how, left, right } = condition
+  const isFirst = left.kind === 'field' && left.level === 0 && left.name === key[0]
+  return isFirst && (how === 'is' || how === 'in') && right.kind !== 'field'
 }
 
 /** Whether a branch lets all records pass or none, whatever stands in them. */

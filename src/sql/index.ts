@@ -13,9 +13,9 @@ export {
 export { type Branches, branchesOf, chooseForm, type Indexes, isByKey, isIndexed, type Outlook } from './forms.js'
 export { type Everyone, type EveryonePlan, planCallers, planEveryone } from './everyone.js'
 export { type Fragment, type Slot } from './fragment.js'
-export { mariadb } from './mariadb.js'
+export { mariadb } from './mariadb/index.js'
 export { afterSlot, type Order } from './order.js'
-export { postgresql } from './postgresql.js'
+export { postgresql } from './postgresql/index.js'
 export { planReach, planRows, type ReachPlan } from './reach.js'
 export {
   filterStatement,
@@ -29,7 +29,8 @@ export {
 } from './read.js'
 export { keySlot, type RecordRequest, type RelatedRequest } from './record.js'
 export { createTables, insertRecord, resumeNumbers } from './schema.js'
-export { sqlite } from './sqlite.js'
+export { sqlite } from './sqlite/index.js'
+export { readerFor, writerFor } from './stored.js'
 export { type Bindings, type Mark, render, type Statement } from './statement.js'
 export {
   changedScope,

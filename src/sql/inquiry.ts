@@ -1,3 +1,4 @@
+import { selectedColumn } from './stored.js'
 import type { Question } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { answerColumns, type DriverRow } from './answers.js'
@@ -20,7 +21,7 @@ export function planAnswers(compilation: Compilation, table: string, questions: 
   const root = scopeAt(dialect, table)
   const fields = Object.entries(tableOf(rulebook.model, table).fields)
   const { columns, answersOf } = answerColumns(compilation, [root], questions)
-  const values = fields.map(([name, field]) => ({ name, text: dialect.selected(root.column(name), field) }))
+  const values = fields.map(([name, field]) => ({ name, text: selectedColumn(dialect, root.column(name), field) }))
   const all = [...values, ...columns].map((column) => selectedAs(dialect, column))
   const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(dialect, table)} WHERE ${keyIs(compilation, table, root)}`
   const readers = fields.map(([name, field]) => [name, valueReader(dialect, field)] as const)

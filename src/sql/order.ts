@@ -1,7 +1,8 @@
 import type { Condition } from '../condition/index.js'
 import { fieldOf } from '../model/index.js'
-import { type Compilation, compareMoments, compileCondition, hasTrait, type Scope } from './condition.js'
-import { type Fragment, join, raw, slot, sql } from './fragment.js'
+import { compareInOrder, type SignedComparison } from './compare.js'
+import { type Compilation, compileCondition, hasTrait, type Scope } from './condition.js'
+import { type Fragment, join, slot, sql } from './fragment.js'
 
 /** One field to sort by. */
 export interface Order {
@@ -61,21 +62,20 @@ export function comesAfter(
   const whole = slot({ kind: 'given', name: afterSlot(field) }, shape)
   const isLong = dialect.beginning && hasTrait(compilation, scope.table, field, 'long')
   const given = isLong ? (dialect.beginning?.(whole) ?? whole) : whole
-  const compare = (how: 'is' | 'below' | 'above' | 'atMost' | 'atLeast', sign: string) =>
-    shape.type === 'timestamp' ? compareMoments(dialect, how, value, given) : sql`${value} ${raw(sign)} ${given}`
+  const compare = (how: SignedComparison) => compareInOrder(dialect, how, value, given, shape)
   const more = rest.length > 0 ? comesAfter(compilation, scope, rest, missing) : undefined
   if (missing.includes(field)) {
     const same = more && sql`(${value} IS NULL AND ${more})`
     if (descending) return same ?? sql`FALSE`
     return same ? sql`(${value} IS NOT NULL OR ${same})` : sql`${value} IS NOT NULL`
   }
-  const beyond = descending ? compare('below', '<') : compare('above', '>')
+  const beyond = descending ? compare('below') : compare('above')
   const optional = order.sight !== undefined || shape.optional === true
   const last = descending && optional ? [sql`${value} IS NULL`] : []
   if (!more) return last.length > 0 ? sql`(${join([beyond, ...last], ' OR ')})` : beyond
-  const same = sql`(${compare('is', '=')} AND ${more})`
+  const same = sql`(${compare('is')} AND ${more})`
   // Said first on its own, so that an index on the field can start there.
-  const from = descending ? compare('atMost', '<=') : compare('atLeast', '>=')
+  const from = descending ? compare('atMost') : compare('atLeast')
   if (last.length > 0) return sql`(${join([beyond, ...last, same], ' OR ')})`
   return sql`(${from} AND (${beyond} OR ${same}))`
 }

@@ -1,17 +1,11 @@
+import { columnInJson, readerFor, selectedColumn } from './stored.js'
+import { compileEqual } from './compare.js'
 import { always, type Condition, shift } from '../condition/index.js'
 import { type Access, accessQuestions, accessReader, type Facts, fieldMasks } from '../decide/index.js'
 import { deepFreeze, type FieldData, LimitError, LIMITS, type Relation, type Shape, tableOf } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import { answerColumns, type Column, isTrue } from './answers.js'
-import {
-  aliasAt,
-  type Compilation,
-  compileCondition,
-  compileEqual,
-  type Scope,
-  scopeAt,
-  typedColumn,
-} from './condition.js'
+import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt, typedColumn } from './condition.js'
 import type { Dialect, ReadList } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { type Order, orderBy } from './order.js'
@@ -69,7 +63,7 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   const answers = answerColumns(compilation, scopes, [...asked, { id: SIGHT, condition: sight }])
   const accessOf = access ? sharedAccess(accessReader(rulebook, table, caller, action), answers.columns) : undefined
   const values = chosen.map(([name, field]) => {
-    const column = dialect[inJson ? 'inJson' : 'selected'](root.column(name), field)
+    const column = (inJson ? columnInJson : selectedColumn)(dialect, root.column(name), field)
     const mask = masks.get(name)
     const seen = mask && compileCondition(compilation, mask, scopes)
     return { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column }
@@ -77,7 +71,7 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   const joined = related.map((each) => planRelated(compilation, each, request, scopes))
   const columns = [...values, ...answers.columns, ...joined.flatMap(({ column }) => column ?? [])]
   const readers = chosen.flatMap(([name, field]) => {
-    const read = inJson ? (value: unknown) => dialect.fromJson(field, value) : dialect.reader(field)
+    const read = readerFor(dialect, field)
     return read ? [{ name, read }] : []
   })
   const convert = (record: Record<string, unknown>) => {
@@ -214,7 +208,7 @@ const relatedId = (name: string): string => `$with ${name}`
 
 /** Reads a field's values as the driver returns them, where they need it. */
 export function valueReader(dialect: Dialect, shape: Shape): ((value: unknown) => unknown) | undefined {
-  const read = dialect.reader(shape)
+  const read = readerFor(dialect, shape)
   return read && ((value) => (value === null ? null : read(value)))
 }
 

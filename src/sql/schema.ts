@@ -1,3 +1,4 @@
+import { placeholderFor, writerFor } from './stored.js'
 import { type FieldData, isMissing, type ModelData, type TableData, tableOf, type Value } from '../model/index.js'
 import type { Dialect } from './dialect.js'
 import { markOf } from './statement.js'
@@ -13,7 +14,7 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
     const numbersItself = dialect.name === 'sqlite' && isNumbered(table)
     const columns = Object.entries(fields).map(([field, data]) => {
       const rest = numbersItself && data.key ? ' PRIMARY KEY' : data.optional ? '' : ' NOT NULL'
-      return `${quote(field)} ${dialect.columnType(data)}${rest}${data.unique && !data.key ? ' UNIQUE' : ''}`
+      return `${quote(field)} ${dialect.types[data.type].column(data)}${rest}${data.unique && !data.key ? ' UNIQUE' : ''}`
     })
     const primary = numbersItself ? [] : [`PRIMARY KEY (${key.map(quote).join(', ')})`]
     const indexed = Object.keys(fields).filter((field) => isIndexed(table, field))
@@ -40,10 +41,10 @@ export function insertRecord(
   const { fields } = tableOf(model, table)
   const present = Object.entries(fields).filter(([name]) => !isMissing(record[name]))
   const names = present.map(([name]) => dialect.identifier(name)).join(', ')
-  const places = present.map(([, field], at) => dialect.placeholder(markOf(dialect)(at + 1), field)).join(', ')
+  const places = present.map(([, field], at) => placeholderFor(dialect, markOf(dialect)(at + 1), field)).join(', ')
   return {
     text: `INSERT INTO ${dialect.identifier(table)} (${names}) VALUES (${places})`,
-    values: present.map(([name, field]) => dialect.toDriver(field, record[name] as Value)),
+    values: present.map(([name, field]) => writerFor(dialect, field)(record[name] as Value)),
   }
 }
 

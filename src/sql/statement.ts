@@ -1,3 +1,4 @@
+import { placeholderFor, writerFor } from './stored.js'
 import { valueWithoutRecord } from '../decide/index.js'
 import { isMissing, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
@@ -36,7 +37,7 @@ export function render(fragment: Fragment, dialect: Dialect, mark: Mark = markOf
     const id = JSON.stringify(piece)
     const number = (dialect.numbered && numbers.get(id)) || slots.push(piece)
     numbers.set(id, number)
-    return dialect.placeholder(mark(number), piece.shape)
+    return placeholderFor(dialect, mark(number), piece.shape)
   })
   return { text: text.join(''), bind: binder(slots.map((slot) => readerOf(dialect, slot))) }
 }
@@ -67,9 +68,7 @@ interface Reader {
 }
 
 function readerOf(dialect: Dialect, { source, shape, edge }: Slot): Reader {
-  const toDriver = edge
-    ? (value: Value) => dialect.edge(value as Date, edge)
-    : (value: Value) => dialect.toDriver(shape, value)
+  const toDriver = edge ? (value: Value) => dialect.edge(value as Date, edge) : writerFor(dialect, shape)
   const write = (value: unknown) => (isMissing(value) ? null : toDriver(value as Value))
   if (source.kind === 'given') {
     const { name } = source

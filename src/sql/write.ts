@@ -1,15 +1,9 @@
+import { selectedColumn } from './stored.js'
+import { compileEqual } from './compare.js'
 import { anyOf, type Condition, notOf, unchanged } from '../condition/index.js'
 import { type FieldData, fieldOf, type Relation, tableOf } from '../model/index.js'
 import type { Stamps } from '../rules/index.js'
-import {
-  type Compilation,
-  compileCondition,
-  compileEqual,
-  type Scope,
-  scopeAt,
-  tableScope,
-  typedColumn,
-} from './condition.js'
+import { type Compilation, compileCondition, type Scope, scopeAt, tableScope, typedColumn } from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 import { keysAre, planRecord, type RecordRequest, selectedAs, tableAs } from './record.js'
 import { render, type Statement } from './statement.js'
@@ -166,7 +160,7 @@ function returning(compilation: Compilation, table: string, request: RecordReque
   const plan = request && planRecord(compilation, request, [written])
   const columns =
     plan?.columns ??
-    key.map((name) => ({ name, text: dialect.selected(written.column(name), fields[name] as FieldData) }))
+    key.map((name) => ({ name, text: selectedColumn(dialect, written.column(name), fields[name] as FieldData) }))
   const clause = join(
     columns.map((column) => selectedAs(dialect, column)),
     ', ',

@@ -1,4 +1,4 @@
-import { assertCondition, type Condition, mapOperands, rowOf, RuleError } from '../condition/index.js'
+import { assertCondition, type Condition, type Operand, rewrite, rowOf, RuleError } from '../condition/index.js'
 import {
   accepts,
   assertWithin,
@@ -170,12 +170,14 @@ function whereOf({ model, given }: Asking, table: string, where: unknown, path: 
     return built
   })
   let count = 0
-  return mapOperands(condition, (operand) => {
+  const named = (operand: Operand): Operand => {
     if (operand.kind !== 'value') return operand
     const name = [...path, `where ${(count += 1)}`].join(' ')
     given[name] = fromPlain(operand.shape, operand.value)
     return { kind: 'given', name, shape: operand.shape }
-  })
+  }
+  const within = (part: Condition): Condition => rewrite(part, { part: within, operand: named })
+  return within(condition)
 }
 
 /** Runs what is wrong through the fault of whoever asked, where it is. */

@@ -25,7 +25,7 @@ import {
   rulesOf,
   specialise,
 } from '../rules/index.js'
-import { planChange, planCreate, planDelete, type RecordRequest, type WritePlan } from '../sql/index.js'
+import { planChange, planCreate, planDelete, readerFor, type RecordRequest, type WritePlan } from '../sql/index.js'
 import { attempt, lockParents, lockRecords } from './attempt.js'
 import { type ReadRecord, seenAfterWrite } from './reads.js'
 import { compilationOf, keySlots, planned, problemsFound, run, type Session, withAnswer } from './session.js'
@@ -271,7 +271,7 @@ function keyOf(
   const valueOf = (name: string) => {
     if (!isMissing(record[name])) return record[name]
     const given = row ? row[name] : createdId
-    return dialect.reader(fields[name] as FieldData)?.(given) ?? given
+    return readerFor(dialect, fields[name] as FieldData)?.(given) ?? given
   }
   return Object.fromEntries(key.map((name) => [name, valueOf(name)])) as KeyValues
 }

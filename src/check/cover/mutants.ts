@@ -1,4 +1,4 @@
-import { always, type Condition, contains, never, print } from '../../condition/index.js'
+import { always, type Condition, contains, never, partsOf, print, rewrite } from '../../condition/index.js'
 import { whoName } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
 import { type Action, type Grant, isFixed, type Rulebook, rulesOf, type TableRules } from '../../rules/index.js'
@@ -93,36 +93,26 @@ function tieVariants(rules: TableRules): readonly Variant<TableRules>[] {
 
 /** A condition with one part dropped, at any depth. */
 function conditionVariants(condition: Condition): readonly Variant<Condition>[] {
-  const inside = (part: Condition, wrap: (of: Condition) => Condition) =>
-    conditionVariants(part).map(({ text, of }) => ({ text, of: wrap(of) }))
-  switch (condition.kind) {
-    case 'all':
-    case 'any': {
-      const { of } = condition
-      return of.flatMap((part, at) => [
-        ...(of.length > 1 ? [{ text: `without “${print(part)}”`, of: { ...condition, of: of.toSpliced(at, 1) } }] : []),
-        ...inside(part, (changed) => ({ ...condition, of: of.with(at, changed) })),
-      ])
-    }
-    case 'not':
-    case 'after':
-      return inside(condition.of, (of) => ({ ...condition, of }))
-    case 'some':
-      return [
-        ...(condition.where.kind === 'compare' && condition.one === false
-          ? [{ text: `without “${print(condition.where)}”`, of: { ...condition, where: always } }]
-          : []),
-        ...inside(condition.where, (where) => ({ ...condition, where })),
-      ]
-    case 'role':
-      if (condition.anyOf.length < 2) return []
-      return condition.anyOf.map((role, at) => ({
-        text: `without role ${role}`,
-        of: { ...condition, anyOf: condition.anyOf.toSpliced(at, 1) },
-      }))
-    default:
-      return []
+  const without = (part: Condition, of: Condition) => ({ text: `without “${print(part)}”`, of })
+  const changed = partsOf(condition).flatMap((part, at) =>
+    conditionVariants(part).map(({ text, of }) => ({
+      text,
+      of: rewrite(condition, { part: (each, place) => (place === at ? of : each) }),
+    })),
+  )
+  if (condition.kind === 'all' || condition.kind === 'any') {
+    const { of } = condition
+    const dropped = of.length < 2 ? [] : of.map((part, at) => without(part, { ...condition, of: of.toSpliced(at, 1) }))
+    return [...dropped, ...changed]
   }
+  if (condition.kind === 'some' && !condition.one && condition.where.kind === 'compare') {
+    return [without(condition.where, { ...condition, where: always }), ...changed]
+  }
+  if (condition.kind !== 'role' || condition.anyOf.length < 2) return changed
+  return condition.anyOf.map((role, at) => ({
+    text: `without role ${role}`,
+    of: { ...condition, anyOf: condition.anyOf.toSpliced(at, 1) },
+  }))
 }
 
 const signedIn: Condition = { kind: 'signedIn' }

@@ -1,5 +1,5 @@
-import { type Condition, type Operand } from '../../condition/index.js'
-import { compareValues, type MemoryRecord, valueWithoutRecord } from '../../decide/index.js'
+import { compareValues, type Condition, type Operand } from '../../condition/index.js'
+import { type MemoryRecord, valueWithoutRecord } from '../../decide/index.js'
 import { isMissing, printKey, type Value } from '../../model/index.js'
 import type { Caller } from '../../rules/index.js'
 import type { Workbench } from '../bench/workbench.js'

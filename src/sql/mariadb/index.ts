@@ -1,17 +1,10 @@
-import { type FieldData, type FieldType, LIMITS, type Shape, type Value } from '../model/index.js'
-import { type Dialect, digits, type Form, type Subquery } from './dialect.js'
-import { type Fragment, isSlot, raw, sql } from './fragment.js'
-import { jsonArray, order, parsed } from './json.js'
-import { limit } from './limit.js'
-
-const TYPES: Readonly<Record<Exclude<FieldType, 'decimal' | 'text'>, string>> = {
-  integer: 'BIGINT',
-  bigInteger: 'BIGINT',
-  boolean: 'BOOLEAN',
-  timestamp: 'DATETIME(3)',
-  choice: 'VARCHAR(255)',
-  list: 'LONGTEXT',
-}
+import { LIMITS, type Shape } from '../../model/index.js'
+import { type Comparisons, signed } from '../compare.js'
+import type { Dialect, Form, Subquery } from '../dialect.js'
+import { type Fragment, isSlot, raw, sql } from '../fragment.js'
+import { jsonArray, order, parsed } from '../json.js'
+import { limit } from '../limit.js'
+import { types, written } from './types.js'
 
 const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice'
 
@@ -56,6 +49,38 @@ const CONSTRAINT: ReadonlySet<unknown> = new Set([
  */
 const safeList = (list: Fragment): Fragment => sql`IF(JSON_VALID(${list}), ${list}, '[]')`
 
+const instant = (moment: Fragment): Fragment =>
+  sql`(${moment} - INTERVAL MOD(MICROSECOND(${moment}), 1000) MICROSECOND)`
+
+const itemShape = ({ item = 'text' }: Shape): Shape => ({ type: item })
+
+const comparisons: Comparisons = {
+  ...signed({ equal, instant }),
+  startsWith: ({ text }, prefix) =>
+    sql`${bytes(sql`LEFT(${text}, CHAR_LENGTH(${prefix.text}))`)} = ${bytes(prefix.text)}`,
+  in: ({ text, shape }, list) =>
+    // Through a list that is a value, and numbers, the item's own index serves.
+    isSlot(list.text) && isNumber(shape)
+      ? sql`${text} IN (SELECT _v.v FROM ${items(list.text, shape, '_v')})`
+      : existsExactly(
+          sql`SELECT 1 FROM ${items(safeList(list.text), shape, '_v')} WHERE ${sameItem(raw('_v.v'), text, shape)}`,
+        ),
+  overlaps: (left, right) => {
+    const item = itemShape(right.shape)
+    return existsExactly(
+      sql`SELECT 1 FROM ${items(safeList(left.text), item, '_l')}, ${items(safeList(right.text), item, '_m')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)}`,
+    )
+  },
+  includesAll: (left, right) => {
+    const item = itemShape(right.shape)
+    const isThere = existsExactly(
+      sql`SELECT 1 FROM ${items(safeList(left.text), item, '_l')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)}`,
+    )
+    const lacksOne = existsExactly(sql`SELECT 1 FROM ${items(safeList(right.text), item, '_m')} WHERE NOT ${isThere}`)
+    return sql`(${left.text} IS NOT NULL AND ${right.text} IS NOT NULL AND NOT ${lacksOne})`
+  },
+}
+
 /** MariaDB 10.9 and later. Text columns have to be utf8mb4. */
 export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',
@@ -73,14 +98,8 @@ export const mariadb: Dialect = Object.freeze({
   locks: { write: ' FOR UPDATE', refer: ' LOCK IN SHARE MODE' },
   fromNothing: ' FROM DUAL',
   identifier: (name) => `\`${name.replaceAll('`', '``')}\``,
-  placeholder: (mark, { type, scale }) => {
-    if (type === 'integer' || type === 'bigInteger') return `CAST(${mark} AS SIGNED)`
-    if (type === 'decimal') return `CAST(${mark} AS DECIMAL(18, ${digits(scale)}))`
-    return type === 'timestamp' ? `CAST(${mark} AS DATETIME(6))` : mark
-  },
-  // Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not.
-  selected: (column, { type }) =>
-    ['bigInteger', 'decimal', 'timestamp', 'list'].includes(type) ? sql`CAST(${column} AS CHAR)` : column,
+  types,
+  comparisons,
   equal,
   same: (left, right, shape) =>
     isText(shape) || shape.type === 'list' ? sql`${bytes(left)} <=> ${bytes(right)}` : sql`${left} <=> ${right}`,
@@ -101,27 +120,8 @@ WHERE s.TABLE_SCHEMA = DATABASE() AND s.SEQ_IN_INDEX = 1`,
   lasting: `SELECT t.TABLE_NAME AS "table" FROM information_schema.TABLES t
 LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
 WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
-  itemOf: (item, list, shape) =>
-    // Through a list that is a value, and numbers, the item's own index serves.
-    isSlot(list) && isNumber(shape)
-      ? sql`${item} IN (SELECT _v.v FROM ${items(list, shape, '_v')})`
-      : existsExactly(
-          sql`SELECT 1 FROM ${items(safeList(list), shape, '_v')} WHERE ${sameItem(raw('_v.v'), item, shape)}`,
-        ),
-  overlaps: (left, right, item) =>
-    existsExactly(
-      sql`SELECT 1 FROM ${items(safeList(left), item, '_l')}, ${items(safeList(right), item, '_m')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)}`,
-    ),
-  includesAll: (left, right, item) =>
-    sql`(${left} IS NOT NULL AND ${right} IS NOT NULL AND NOT ${existsExactly(
-      sql`SELECT 1 FROM ${items(safeList(right), item, '_m')} WHERE NOT ${existsExactly(
-        sql`SELECT 1 FROM ${items(safeList(left), item, '_l')} WHERE ${sameItem(raw('_l.v'), raw('_m.v'), item)}`,
-      )}`,
-    )})`,
-  startsWith: (text, prefix) => sql`${bytes(sql`LEFT(${text}, CHAR_LENGTH(${prefix}))`)} = ${bytes(prefix)}`,
   limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
   order,
-  inJson: (column, shape) => mariadb.selected(column, shape),
   jsonArray: jsonArray('JSON_ARRAY'),
   // A subquery in FROM cannot see the record around it; the aggregate sorts and limits itself.
   jsonList: ({ each, source, where, order: sorted, limit: most }) =>
@@ -136,30 +136,7 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
     // A record longer than a packet is none.
     return { records, whole: records.every(Array.isArray) }
   },
-  fromJson: (shape, value) => mariadb.reader(shape)?.(value) ?? value,
-  toDriver: ({ type }, value) => {
-    if (type === 'integer' || type === 'bigInteger') return String(value)
-    if (type === 'boolean') return value ? 1 : 0
-    if (type === 'timestamp') return written(value as Date)
-    return type === 'list' ? JSON.stringify(value) : value
-  },
-  reader: ({ type }) => {
-    switch (type) {
-      case 'integer':
-        return Number
-      case 'bigInteger':
-        return (value) => BigInt(value as string)
-      case 'boolean':
-        return (value) => Number(value) === 1
-      case 'timestamp':
-        return (value) => new Date(`${(value as string).replace(' ', 'T')}Z`)
-      case 'list':
-        return (value) => JSON.parse(value as string) as Value
-      default:
-        return undefined
-    }
-  },
-  instant: (moment) => sql`(${moment} - INTERVAL MOD(MICROSECOND(${moment}), 1000) MICROSECOND)`,
+  instant,
   edge: (moment, edge) => written(moment) + (edge === 'last' ? '999' : ''),
   // Beyond `max_sort_length` bytes it holds all texts to be equal; so many characters are within, in any collation.
   beginning: (text) => sql`LEFT(${text}, 100)`,
@@ -167,7 +144,6 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
 FROM information_schema.COLUMNS
 WHERE TABLE_SCHEMA = DATABASE() AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020)`,
   nextNumber: () => sql`NULL`,
-  columnType: (field) => typeOf(field) + (field.generated ? ' AUTO_INCREMENT' : ''),
 } satisfies Dialect)
 
 /** Cutting off leaves whole characters, of up to four bytes, and adds a bracket or two. */
@@ -179,8 +155,6 @@ function bare({ pieces }: Fragment): Fragment {
   return { pieces: pieces.map((each) => (typeof each === 'string' ? each : { ...each, shape: { type: 'text' } })) }
 }
 
-const written = (moment: Date): string => moment.toISOString().replace('T', ' ').replace('Z', '')
-
 /**
  * A null-safe comparison keeps the optimizer from computing the whole subquery first. It would also find a missing value
  * by a missing one, which is none.
@@ -190,13 +164,4 @@ function finds(value: Fragment, { selected, source, where, looksOut }: Subquery,
   const exactly = isText(shape) ? sql`${matches} AND ${bytes(selected)} = ${bytes(value)}` : matches
   const query = sql`SELECT 1 FROM ${source} WHERE ${exactly} AND ${where}`
   return looksOut || isText(shape) ? existsExactly(query) : sql`EXISTS (${query})`
-}
-
-function typeOf(field: FieldData): string {
-  if (field.type === 'decimal') return `DECIMAL(18, ${field.scale})`
-  // Only a text of limited length can be a key, and 'a' and 'A' are two keys.
-  const key = 'VARCHAR(255) CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin'
-  const isKey = field.key || field.references || field.unique
-  if (field.type === 'text' || (field.type === 'choice' && isKey)) return isKey ? key : 'LONGTEXT'
-  return TYPES[field.type as keyof typeof TYPES]
 }

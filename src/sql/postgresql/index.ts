@@ -1,22 +1,15 @@
-import { decimalFrom, type FieldType, type Shape, unitsOf } from '../model/index.js'
-import { type Dialect, digits, type Form, type Subquery } from './dialect.js'
-import { type Fragment, raw, sql } from './fragment.js'
-import { jsonArray, jsonList, order, readList } from './json.js'
-import { limit } from './limit.js'
+import { signed } from '../compare.js'
+import type { Dialect, Form, Subquery } from '../dialect.js'
+import { type Fragment, raw, sql } from '../fragment.js'
+import { jsonArray, jsonList, order, readList } from '../json.js'
+import { limit } from '../limit.js'
+import { types } from './types.js'
 
-const TYPES: Readonly<Record<Exclude<FieldType, 'list' | 'decimal'>, string>> = {
-  text: 'text',
-  integer: 'bigint',
-  bigInteger: 'bigint',
-  boolean: 'boolean',
-  timestamp: 'timestamptz',
-  choice: 'text',
-}
+const equal = (left: Fragment, right: Fragment): Fragment => sql`${left} = ${right}`
 
-function typeOf({ type, item = 'text', scale }: Shape): string {
-  if (type === 'list') return `${TYPES[item]}[]`
-  return type === 'decimal' ? `numeric(18, ${digits(scale)})` : TYPES[type]
-}
+const instant = (moment: Fragment): Fragment => sql`date_trunc('milliseconds', ${moment})`
+
+const identifier = (name: string): string => `"${name.replaceAll('"', '""')}"`
 
 /** PostgreSQL 13 and later. */
 export const postgresql: Dialect = Object.freeze({
@@ -34,10 +27,16 @@ export const postgresql: Dialect = Object.freeze({
   begin: ['BEGIN ISOLATION LEVEL READ COMMITTED'],
   locks: { write: ' FOR UPDATE', refer: ' FOR KEY SHARE' },
   fromNothing: '',
-  identifier: (name) => `"${name.replaceAll('"', '""')}"`,
-  placeholder: (mark, shape) => `${mark}::${typeOf(shape)}`,
-  selected: (column) => column,
-  equal: (left, right) => sql`${left} = ${right}`,
+  identifier,
+  types,
+  comparisons: {
+    ...signed({ equal, instant }),
+    startsWith: ({ text }, prefix) => sql`starts_with(${text}, ${prefix.text})`,
+    in: ({ text }, list) => sql`${text} = ANY (${list.text})`,
+    overlaps: (left, right) => sql`${left.text} && ${right.text}`,
+    includesAll: (left, right) => sql`${left.text} @> ${right.text}`,
+  },
+  equal,
   same: (left, right) => sql`${left} IS NOT DISTINCT FROM ${right}`,
   among: (column, source, _, form) => {
     const { selected, source: from, where } = source
@@ -55,28 +54,15 @@ FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid
 JOIN pg_attribute a ON a.attrelid = t.oid AND a.attnum = i.indkey[0]
 WHERE i.indisvalid AND i.indpred IS NULL AND pg_table_is_visible(t.oid) AND t.relkind IN ('r', 'p')
 AND t.relnamespace <> 'pg_catalog'::regnamespace`,
-  itemOf: (item, list) => sql`${item} = ANY (${list})`,
-  overlaps: (left, right) => sql`${left} && ${right}`,
-  includesAll: (left, right) => sql`${left} @> ${right}`,
-  startsWith: (text, prefix) => sql`starts_with(${text}, ${prefix})`,
   limit,
   // Only where a value can be missing: an index on the column is in the order that databases take for granted.
   order: (column, descending, optional) =>
     sql`${order(column, descending)}${optional ? (descending ? sql` NULLS LAST` : sql` NULLS FIRST`) : sql``}`,
-  inJson: (column, { type }) => {
-    if (type === 'timestamp') return iso(column)
-    return type === 'bigInteger' || type === 'decimal' ? sql`${column}::text` : column
-  },
   jsonArray: jsonArray('json_build_array'),
   jsonList: jsonList(sql`json_agg(_j)::text`),
   listColumn: (list) => list,
   readList,
-  fromJson: (shape, value) => postgresql.reader(shape)?.(value) ?? value,
-  toDriver: ({ type }, value) => {
-    if (type === 'timestamp') return (value as Date).toISOString()
-    return type === 'bigInteger' ? String(value) : value
-  },
-  instant: (moment) => sql`date_trunc('milliseconds', ${moment})`,
+  instant,
   edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '999Z' : 'Z'),
   exact: (text) => sql`(${text} COLLATE "C")`,
   traits: `SELECT t.relname AS "table", a.attname AS "column", CASE WHEN c.oid IS NULL THEN 'fine' ELSE 'loose' END AS "trait"
@@ -86,29 +72,12 @@ WHERE a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 
 AND (c.oid IS NOT NULL OR (a.atttypid IN ('timestamptz'::regtype, 'timestamp'::regtype) AND (a.atttypmod < 0 OR a.atttypmod > 3)))
 AND t.relnamespace <> 'pg_catalog'::regnamespace AND t.relnamespace <> 'information_schema'::regnamespace`,
   nextNumber: (table, column) =>
-    raw(`nextval(pg_get_serial_sequence(${literal(postgresql.identifier(table))}, ${literal(column)}))`),
-  reader: ({ type, item, scale = 1 }) => {
-    // Depending on the driver, a bigint comes as a number, a BigInt or text.
-    if (type === 'integer') return Number
-    // Drivers make dates of moments, if they were not told otherwise, and leave out what is finer than a millisecond.
-    if (type === 'timestamp') return (value) => (value instanceof Date ? value : new Date(value as string))
-    if (type === 'bigInteger') return (value) => BigInt(value as string)
-    if (type === 'list' && item === 'integer') return (value) => (value as unknown[]).map(Number)
-    // A numeric column without a scale of its own leaves zeros out.
-    return type === 'decimal' ? (value) => withScale(String(value), scale) : undefined
-  },
+    raw(`nextval(pg_get_serial_sequence(${literal(identifier(table))}, ${literal(column)}))`),
   numberOn: (table, column) => {
-    const [of, number] = [postgresql.identifier(table), postgresql.identifier(column)]
+    const [of, number] = [identifier(table), identifier(column)]
     return `SELECT setval(pg_get_serial_sequence(${literal(of)}, ${literal(column)}), (SELECT max(${number}) FROM ${of}))`
   },
-  columnType: (field) => {
-    const type = field.type === 'timestamp' ? 'timestamptz(3)' : typeOf(field)
-    return type + (field.generated ? ' GENERATED BY DEFAULT AS IDENTITY' : '')
-  },
 } satisfies Dialect)
-
-/** A moment in UTC to the millisecond, what is finer cut off: JSON would have it in the zone of the session. */
-const iso = (column: Fragment): Fragment => sql`to_char(${column} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')`
 
 /** The functions of sequences take names as text. */
 const literal = (name: string): string => `'${name.replaceAll("'", "''")}'`
@@ -116,9 +85,4 @@ const literal = (name: string): string => `'${name.replaceAll("'", "''")}'`
 /** OFFSET keeps the planner from computing the whole subquery first, which one record is not worth. */
 function finds(value: Fragment, { selected, source, where }: Subquery, form: Form): Fragment {
   return sql`EXISTS (SELECT 1 FROM ${source} WHERE ${selected} = ${value} AND ${where}${form === 'walk' ? sql` OFFSET 0` : sql``})`
-}
-
-function withScale(value: string, scale: number): string {
-  const [whole = '0', rest = ''] = value.split('.')
-  return decimalFrom(unitsOf(`${whole}.${rest.padEnd(scale, '0').slice(0, scale)}`), scale)
 }

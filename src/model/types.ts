@@ -1,0 +1,154 @@
+/** The types a field can have. */
+export const FIELD_TYPES = [
+  'text',
+  'integer',
+  'bigInteger',
+  'decimal',
+  'boolean',
+  'timestamp',
+  'choice',
+  'list',
+] as const
+
+/** The type of a field. */
+export type FieldType = (typeof FIELD_TYPES)[number]
+
+/** What lists can be made of. */
+export const ITEM_TYPES = ['text', 'integer'] as const
+
+/** The part of a field that says which values it takes. */
+export interface Shape {
+  readonly type: FieldType
+  /** The values of a `choice`. */
+  readonly choices?: readonly string[]
+  /** How many digits a `decimal` has behind the point. */
+  readonly scale?: number
+  /** What a `list` is made of. */
+  readonly item?: (typeof ITEM_TYPES)[number]
+}
+
+/** A value as JavaScript holds it: what records, callers and conditions are made of. */
+export type Value = string | number | bigint | boolean | Date | readonly Value[]
+
+/** A value as JSON holds it: what the rulebook stores. */
+export type PlainValue = string | number | boolean | readonly PlainValue[]
+
+/** Everything about a type but how databases store it, which each dialect says. */
+export interface TypeBehaviour {
+  /** What a value of it is, with its article, for messages. */
+  called(shape: Shape): string
+  /** Whether a value is one of this type. */
+  accepts(value: unknown, shape: Shape): boolean
+  /** The value in a form of its own, where whoever gave it could still change it. */
+  own?(value: Value): Value
+  /** How JSON holds it; left out, as it is. */
+  toPlain?(value: Value): PlainValue
+  /** What the JSON form stands for; left out, itself. */
+  fromPlain?(plain: PlainValue): unknown
+  /** Reads what a person typed, such as a part of a key; left out, the text itself. */
+  read?(typed: string): unknown
+  /** Whether one value can be below another. */
+  readonly ordered?: true
+  /** The type that its values compare as; left out, its own. */
+  comparesAs?(shape: Shape): string
+  /** What keeps a shape from being one of this type. */
+  misshapen?(shape: Shape): string | undefined
+  /** Where databases can number its values: the largest number that may be given, so that others can follow on. */
+  readonly numbersUpTo?: number | bigint
+  /** Whether a list of values can be compared with: it is one value then, instead of one for each. */
+  readonly listable?: true
+}
+
+/** PostgreSQL cannot store NUL in text, and lone surrogates do not survive UTF-8: no engine gets either. */
+const isText = (value: unknown): value is string =>
+  typeof value === 'string' && !value.includes('\0') && !/\p{Surrogate}/u.test(value)
+
+/** One way to write each number, so that equal numbers are equal texts. */
+const isDecimal = (value: unknown, { scale = 1 }: Shape): boolean =>
+  typeof value === 'string' && new RegExp(`^(?!-0\\.0+$)-?(0|[1-9]\\d{0,${17 - scale}})\\.\\d{${scale}}$`).test(value)
+
+/** The years every engine keeps exactly, and in which ISO texts sort as the moments do. */
+const YEARS = [1000, 9999] as const
+
+/** Not the value's own method, which could be another's. */
+const timeOf = (value: unknown): number => Date.prototype.getTime.call(value as Date)
+
+const isMoment = (value: unknown): value is Date => {
+  if (!(value instanceof Date) || Number.isNaN(timeOf(value))) return false
+  const year = new Date(timeOf(value)).getUTCFullYear()
+  return year >= YEARS[0] && year <= YEARS[1]
+}
+
+/** Every place of an array, also one that nothing was ever put in. */
+const everyItem = (list: readonly unknown[], test: (item: unknown) => boolean): boolean => {
+  for (let at = 0; at < list.length; at += 1) if (!test(list[at])) return false
+  return true
+}
+
+const isWhole = (typed: string): boolean => /^-?\d+$/.test(typed)
+
+/** Every type there is, with what it does. One that is not here does not compile. */
+export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
+  text: { called: () => 'text', accepts: isText, listable: true },
+  integer: {
+    called: () => 'an integer',
+    accepts: (value) => Number.isSafeInteger(value),
+    read: (typed) => (typed.trim() === '' ? typed : Number(typed)),
+    ordered: true,
+    numbersUpTo: 2 ** 52,
+    listable: true,
+  },
+  bigInteger: {
+    called: () => 'a whole number of 64 bits as a bigint',
+    accepts: (value) => typeof value === 'bigint' && BigInt.asIntN(64, value) === value,
+    // JSON numbers lose digits beyond 2^53.
+    toPlain: String,
+    fromPlain: (plain) => (typeof plain === 'string' && isWhole(plain) ? BigInt(plain) : plain),
+    read: (typed) => (isWhole(typed) ? BigInt(typed) : typed),
+    ordered: true,
+    numbersUpTo: 2n ** 62n,
+  },
+  decimal: {
+    called: ({ scale }) => `a decimal as text with ${scale} digits behind the point`,
+    accepts: isDecimal,
+    ordered: true,
+    comparesAs: ({ scale }) => `decimal ${scale}`,
+    misshapen: ({ scale }) =>
+      Number.isInteger(scale) && Number(scale) >= 1 && Number(scale) <= 17
+        ? undefined
+        : 'is a decimal and needs 1 to 17 digits behind the point',
+  },
+  boolean: {
+    called: () => 'true or false',
+    accepts: (value) => typeof value === 'boolean',
+    read: (typed) => (['true', 'false'].includes(typed) ? typed === 'true' : typed),
+  },
+  timestamp: {
+    called: () => `a valid Date from the year ${YEARS[0]} to ${YEARS[1]}`,
+    accepts: isMoment,
+    own: (value) => new Date(timeOf(value)),
+    toPlain: (value) => (value as Date).toISOString(),
+    fromPlain: (plain) => (typeof plain === 'string' ? new Date(plain) : plain),
+    read: (typed) => new Date(typed),
+    ordered: true,
+  },
+  choice: {
+    called: ({ choices = [] }) => `one of ${choices.join(', ')}`,
+    accepts: (value, { choices = [] }) => typeof value === 'string' && choices.includes(value),
+    comparesAs: () => 'text',
+    misshapen: ({ choices = [] }) =>
+      choices.length > 0 && choices.every(isText)
+        ? undefined
+        : 'is a choice and needs at least one word to choose from',
+    listable: true,
+  },
+  list: {
+    called: ({ item = 'text' }) => `a list of ${TYPES[item].called({ type: item })} values`,
+    accepts: (value, { item = 'text' }) =>
+      Array.isArray(value) && everyItem(value, (each) => TYPES[item].accepts(each, { type: item })),
+    own: (value) => Object.freeze(Array.from(value as readonly Value[])),
+    read: (typed) => typed.split(','),
+    misshapen: ({ item }) =>
+      item !== undefined && ITEM_TYPES.includes(item) ? undefined : 'is a list and needs texts or integers in it',
+  },
+}

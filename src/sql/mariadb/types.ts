@@ -1,0 +1,53 @@
+import type { FieldData } from '../../model/index.js'
+import { digits } from '../dialect.js'
+import { type Fragment, sql } from '../fragment.js'
+import type { StoredTypes } from '../stored.js'
+
+/** Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not. */
+const asText = (column: Fragment): Fragment => sql`CAST(${column} AS CHAR)`
+
+const number = {
+  column: ({ generated }: FieldData) => (generated ? 'BIGINT AUTO_INCREMENT' : 'BIGINT'),
+  placeholder: (mark: string) => `CAST(${mark} AS SIGNED)`,
+  toDriver: String,
+}
+
+/** Only a text of limited length can be a key, and 'a' and 'A' are two keys. */
+const keyOr =
+  (type: string) =>
+  ({ key, references, unique }: FieldData): string =>
+    key || references || unique ? 'VARCHAR(255) CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin' : type
+
+/** A moment as MariaDB writes it, in UTC. */
+export const written = (moment: Date): string => moment.toISOString().replace('T', ' ').replace('Z', '')
+
+/** How MariaDB stores each type. */
+export const types: StoredTypes = {
+  text: { column: keyOr('LONGTEXT') },
+  integer: { ...number, fromDriver: (value) => Number(value) },
+  bigInteger: { ...number, selected: asText, fromDriver: (value) => BigInt(value as string) },
+  decimal: {
+    column: ({ scale }) => `DECIMAL(18, ${digits(scale)})`,
+    placeholder: (mark, { scale }) => `CAST(${mark} AS DECIMAL(18, ${digits(scale)}))`,
+    selected: asText,
+  },
+  boolean: {
+    column: () => 'BOOLEAN',
+    toDriver: (value) => (value ? 1 : 0),
+    fromDriver: (value) => Number(value) === 1,
+  },
+  timestamp: {
+    column: () => 'DATETIME(3)',
+    placeholder: (mark) => `CAST(${mark} AS DATETIME(6))`,
+    selected: asText,
+    toDriver: (value) => written(value as Date),
+    fromDriver: (value) => new Date(`${(value as string).replace(' ', 'T')}Z`),
+  },
+  choice: { column: keyOr('VARCHAR(255)') },
+  list: {
+    column: () => 'LONGTEXT',
+    selected: asText,
+    toDriver: (value) => JSON.stringify(value),
+    fromDriver: (value) => JSON.parse(value as string) as unknown,
+  },
+}

@@ -1,0 +1,35 @@
+import { decimalFrom, unitsOf } from '../../model/index.js'
+import { type Fragment, sql } from '../fragment.js'
+import type { StoredTypes } from '../stored.js'
+
+/** A number of the driver's would lose digits beyond 2^53. */
+const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
+
+/**
+ * How SQLite stores each type: timestamps as ISO text, decimals in their smallest unit, lists as JSON. Only an INTEGER
+ * PRIMARY KEY numbers itself; `createTables` adds the rest.
+ */
+export const types: StoredTypes = {
+  text: { column: () => 'TEXT' },
+  integer: { column: () => 'INTEGER' },
+  bigInteger: { column: () => 'INTEGER', selected: asText, fromDriver: (value) => BigInt(value as string) },
+  decimal: {
+    column: () => 'INTEGER',
+    selected: asText,
+    toDriver: (value) => unitsOf(value as string),
+    fromDriver: (value, { scale = 1 }) => decimalFrom(BigInt(value as string), scale),
+  },
+  boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: (value) => value === 1 },
+  timestamp: {
+    column: () => 'TEXT',
+    toDriver: (value) => (value as Date).toISOString(),
+    // What is finer than a millisecond, JavaScript leaves out.
+    fromDriver: (value) => new Date(value as string),
+  },
+  choice: { column: () => 'TEXT' },
+  list: {
+    column: () => 'TEXT',
+    toDriver: (value) => JSON.stringify(value),
+    fromDriver: (value) => JSON.parse(value as string) as unknown,
+  },
+}
