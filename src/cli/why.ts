@@ -8,7 +8,7 @@ import {
   type PartReason,
   writeValue,
 } from '../check/index.js'
-import { ACTIONS, type Rulebook, rulesOf } from '../rules/index.js'
+import { ACTIONS, isRead, type Rulebook, rulesOf } from '../rules/index.js'
 import { fieldOf, parseKey, tableOf } from '../model/index.js'
 import { loadConfig, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
@@ -89,8 +89,6 @@ function headline({ caller, action, table, key, title, field, allowed }: Explana
   if (field === undefined) return `${answer}: ${caller} ${verb} ${action} ${subject}.`
   return `${answer}: ${caller} ${verb} ${isRead(action) ? 'see' : action} ${field} of ${subject}.`
 }
-
-const isRead = (action: string): boolean => ['read', 'list', 'get'].includes(action)
 
 /** Those that hold first, then those that came closest; those that do not cover the field asked about come last. */
 export function printGrants(grants: readonly GrantReason[]): readonly string[] {

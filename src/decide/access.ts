@@ -15,8 +15,8 @@ import {
   specialise,
   type TableRules,
 } from '../rules/index.js'
-import { holding } from './holding.js'
-import { denyId, type Facts, type Question, questionsFor, SIGHT, whoId } from './questions.js'
+import { holding, striking } from './holding.js'
+import { type Facts, type Question, questionsFor, SIGHT, whoId } from './questions.js'
 import { whoName } from './verdict.js'
 
 /** What a caller may do to one record that the caller sees. */
@@ -104,14 +104,8 @@ export function accessReader(
 /** Whether a record the caller sees may be acted on, by the facts: some grant holds and no deny does. */
 export function allowance(rules: TableRules, action: Action): (facts: Facts) => boolean {
   const grants = grantsFor(rules, action).map((grant) => holding(grant))
-  const denies = deniesFor(rules, action).map(({ name, except }) => ({
-    id: denyId(name),
-    except: except.map((who) => whoId(who)),
-  }))
-  return (facts) =>
-    facts(SIGHT) &&
-    grants.some((holds) => holds(facts)) &&
-    !denies.some(({ id, except }) => facts(id) && !except.some(facts))
+  const denies = deniesFor(rules, action).map(striking)
+  return (facts) => facts(SIGHT) && grants.some((holds) => holds(facts)) && !denies.some((strikes) => strikes(facts))
 }
 
 const heldFields = (names: readonly string[]) => (grant: PlacedGrant) => ({

@@ -63,6 +63,20 @@ export function evaluator(condition: Condition, world: World): (record: MemoryRe
 }
 
 /**
+ * The same for a condition that stands inside of steps.
+ *
+ * @returns a function of the records by level, and of the first as it was before a change
+ */
+export function evaluatorInside(
+  condition: Condition,
+  world: World,
+): (records: readonly MemoryRecord[], old?: MemoryRecord) => boolean {
+  const { test, asked } = compiledFrom(condition)
+  const said = asked.map((each) => each(world))
+  return (records, old) => test({ records: [...records], old, said })
+}
+
+/**
  * Compiles questions together, so that one look at the world serves all of them. Each is answered when its answer is
  * wanted, and once; a question nobody asked has the answer no.
  */

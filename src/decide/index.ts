@@ -1,7 +1,7 @@
 export { type Access, accessQuestions, accessReader, allowance, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 export { answer, decide, decider, type DecideRequest, isClosed, predicate } from './decide.js'
-export { evaluator, type World } from './evaluate.js'
+export { evaluator, evaluatorInside, type World } from './evaluate.js'
 export {
   checkId,
   denyId,

@@ -19,11 +19,10 @@ import {
   type Who,
   whoCondition,
 } from '../rules/index.js'
-import { holding } from './holding.js'
+import { holding, striking } from './holding.js'
 import {
   afterId,
   checkId,
-  denyId,
   discretionId,
   type Facts,
   type Inquiry,
@@ -179,20 +178,20 @@ function grantReader(rules: TableRules, grant: PlacedGrant): (facts: Facts) => G
     id: whoId(each),
     part: { who: whoName(each), condition: print(whoCondition(rules, each)) },
   }))
+  const holds = holding(grant)
   const further = when && { id: whenId(grant), part: { who: 'when', condition: print(when) } }
   return (facts) => {
     const to = who.map(({ id, part }) => ({ ...part, holds: facts(id) }))
     const also = further && { ...further.part, holds: facts(further.id) }
-    const holds = to.some((each) => each.holds) && also?.holds !== false
-    return { action, holds, to, ...(also && { when: also }), ...(fields && { fields }) }
+    return { action, holds: holds(facts), to, ...(also && { when: also }), ...(fields && { fields }) }
   }
 }
 
-function denyReader({ name, when, except, message }: NamedDeny): (facts: Facts) => DenyVerdict {
-  const condition = print(when)
-  const [id, told] = [denyId(name), toldId(name)]
-  const exempt = except.map((who) => whoId(who))
-  return (facts) => ({ name, condition, message, holds: facts(id) && !exempt.some(facts), told: facts(told) })
+function denyReader(deny: NamedDeny): (facts: Facts) => DenyVerdict {
+  const { name, message } = deny
+  const condition = print(deny.when)
+  const [strikes, told] = [striking(deny), toldId(name)]
+  return (facts) => ({ name, condition, message, holds: strikes(facts), told: facts(told) })
 }
 
 /** Law 5, field by field. */

@@ -254,3 +254,13 @@ function checkRoles(shape: CallerShape, roles: unknown): readonly string[] {
   // A list of its own, in one order and each role once: what is worked out for callers hangs on it.
   return Object.freeze([...new Set(own as readonly string[])].sort())
 }
+
+/**
+ * What anything worked out for a caller depends on, as text: callers of one shape differ in values only, which are bound
+ * with each request.
+ */
+export function shapeOfCaller({ signedIn, roles, attributes, channel, trusted }: Caller): string {
+  if (trusted !== undefined) return 'trusted'
+  // As JSON: whatever stands in a role's name, no two shapes are ever one.
+  return JSON.stringify([signedIn, Object.keys(attributes), roles, channel])
+}

@@ -148,7 +148,8 @@ export function deniesFor(rules: TableRules, action: Action): readonly NamedDeny
     .map(([name, deny]) => ({ ...deny, name }))
 }
 
-const isRead = (action: Action): boolean => action === 'read' || action === 'list' || action === 'get'
+/** Whether an action only looks. */
+export const isRead = (action: Action): boolean => action === 'read' || action === 'list' || action === 'get'
 
 /** Whether a grant covers a field. */
 export function covers(grant: Grant, field: string): boolean {

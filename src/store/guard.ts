@@ -1,4 +1,4 @@
-import type { Action, CallerDefinition, CallerOf, Rules } from '../rules/index.js'
+import { type Action, type CallerDefinition, type CallerOf, type Rules, shapeOfCaller } from '../rules/index.js'
 import { checkCaller } from '../rules/index.js'
 import {
   bigIntAsText,
@@ -13,7 +13,7 @@ import type { Decision } from './decision.js'
 import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
 import type { FilterOptions, SqlPiece } from './own-queries.js'
 import { Columns } from './columns.js'
-import { Plans, shapeOf } from './plans.js'
+import { Plans } from './plans.js'
 import { Reaches } from './reaches.js'
 import { scopedStore } from './scoped.js'
 import type { ListPlan } from './reads.js'
@@ -234,7 +234,7 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
     rules,
     as: (given) => {
       const caller = checkCaller(rules.caller, given)
-      const shape = shapeOf(caller)
+      const shape = shapeOfCaller(caller)
       let who: string | undefined
       const session: Session = {
         rulebook: rules,

@@ -1,5 +1,4 @@
 import { LIMITS } from '../model/index.js'
-import type { Caller } from '../rules/index.js'
 
 /** Something kept, and how much it weighs. */
 interface Kept {
@@ -60,14 +59,4 @@ const PLAIN = 1_000
 function weigh(name: string, value: unknown): number {
   const { statement, text } = (value ?? {}) as { statement?: { text?: string }; text?: string }
   return PLAIN + 8 * name.length + 4 * (statement?.text ?? text ?? '').length
-}
-
-/**
- * What a plan depends on of its caller, as text: callers of one shape differ in values only, which are bound
- * with each request.
- */
-export function shapeOf({ signedIn, roles, attributes, channel, trusted }: Caller): string {
-  if (trusted !== undefined) return 'trusted'
-  // As JSON: whatever stands in a role's name, no two shapes are ever one.
-  return JSON.stringify([signedIn, Object.keys(attributes), roles, channel])
 }

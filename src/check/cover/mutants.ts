@@ -1,7 +1,7 @@
 import { always, type Condition, contains, never, partsOf, print, rewrite } from '../../condition/index.js'
 import { whoName } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
-import { type Action, type Grant, isFixed, type Rulebook, rulesOf, type TableRules } from '../../rules/index.js'
+import { type Action, type Grant, isFixed, isRead, type Rulebook, rulesOf, type TableRules } from '../../rules/index.js'
 import { omit } from './omit.js'
 
 /** A rulebook in which one thing was changed. */
@@ -159,9 +159,8 @@ function wider(who: Grant['to'][number]): readonly Variant<Condition>[] {
 function fieldVariants(rulebook: Rulebook, table: string, action: Action, grant: Grant): readonly Variant<Grant>[] {
   const { fields } = grant
   if (!fields) return []
-  const isRead = ['read', 'list', 'get'].includes(action)
   const { key, fields: all } = tableOf(rulebook.model, table)
-  const isUseless = (name: string) => (isRead ? key.includes(name) : isFixed(rulebook, table, action, name))
+  const isUseless = (name: string) => (isRead(action) ? key.includes(name) : isFixed(rulebook, table, action, name))
   const missing = Object.keys(all).filter((name) => !fields.includes(name) && !isUseless(name))
   const who = grant.to.map(whoName).join(', ')
   return [

@@ -1,7 +1,7 @@
 import { stringify } from 'yaml'
 import { type Data, decide, type MemoryRecord } from '../../decide/index.js'
 import { InputError, type PlainValue, tableOf, toPlain, type Value, isMissing } from '../../model/index.js'
-import { anonymous, type Rulebook, rulesOf, trusted } from '../../rules/index.js'
+import { anonymous, isRead, type Rulebook, rulesOf, trusted } from '../../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from '../compare/compare.js'
 import { findRecord, readData } from '../bench/data.js'
@@ -59,8 +59,7 @@ async function searchWrite(
     JSON.stringify(rulesOf(rulebook, table).stamps) !== JSON.stringify(rulesOf(bench.rulebook, table).stamps)
   const now = bench.clock()
   let [decided, tried] = [0, 0]
-  const isRead = action !== undefined && ['read', 'list', 'get'].includes(action)
-  const actions = action === undefined || isRead ? undefined : [action]
+  const actions = action === undefined || isRead(action) ? undefined : [action]
   for (const attempt of candidates(bench.rulebook, table, signedInFirst(bench), data[table] ?? [], now, actions)) {
     if ((decided += 1) > DECIDED || tried === TRIED) return undefined
     const answer = answerTo(bench, bench.rulebook, attempt, data)

@@ -1,5 +1,5 @@
-import { compareValues, type Condition, type Operand } from '../../condition/index.js'
-import { type MemoryRecord, valueWithoutRecord } from '../../decide/index.js'
+import { type Condition, type Operand, operandsOf } from '../../condition/index.js'
+import { evaluatorInside, type MemoryRecord, valueWithoutRecord } from '../../decide/index.js'
 import { isMissing, printKey, type Value } from '../../model/index.js'
 import type { Caller } from '../../rules/index.js'
 import type { Workbench } from '../bench/workbench.js'
@@ -66,32 +66,23 @@ async function follow(condition: Condition, place: Place): Promise<Trace> {
     case 'some':
       return followSome(condition, place)
     case 'unchanged': {
-      const before = place.stack[0]?.record[condition.field]
-      const next = place.next?.[condition.field]
-      const same = isMissing(before) ? isMissing(next) : compareValues('is', before, next)
-      return leaf(same, [`row.${condition.field} is ${writeValue(before)}`, `it would be ${writeValue(next)}`])
+      const [before, next] = [place.stack[0]?.record, place.next].map((record) => record?.[condition.field])
+      const evidence = [`row.${condition.field} is ${writeValue(before)}`, `it would be ${writeValue(next)}`]
+      return leaf(isSo(condition, place), evidence)
     }
     case 'signedIn':
-      return leaf(place.caller.signedIn, place.caller.signedIn ? [] : ['the caller has not signed in'])
+      return leaf(isSo(condition, place), place.caller.signedIn ? [] : ['the caller has not signed in'])
     case 'role':
-      return leaf(
-        condition.anyOf.some((role) => place.caller.roles.includes(role)),
-        [`the caller comes with roles ${writeValue(place.caller.roles)}`],
-      )
+      return leaf(isSo(condition, place), [`the caller comes with roles ${writeValue(place.caller.roles)}`])
     case 'channel': {
       const { channel } = place.caller
-      const holds = channel !== undefined && condition.anyOf.includes(channel)
-      return leaf(holds, [`the request came ${channel === undefined ? 'by no channel' : `by ${channel}`}`])
+      return leaf(isSo(condition, place), [
+        `the request came ${channel === undefined ? 'by no channel' : `by ${channel}`}`,
+      ])
     }
-    case 'isSet': {
-      const value = valueOf(condition.operand, place)
-      return leaf(!isMissing(value), describe([condition.operand], place))
-    }
-    case 'compare': {
-      const { how, left, right } = condition
-      const holds = compareValues(how, valueOf(left, place), valueOf(right, place))
-      return leaf(holds, describe([left, right], place))
-    }
+    case 'isSet':
+    case 'compare':
+      return leaf(isSo(condition, place), describe(operandsOf(condition), place))
     case 'may':
       throw new TypeError('A may condition has to be expanded before it is traced.')
   }
@@ -103,6 +94,15 @@ async function followAll(conditions: readonly Condition[], place: Place): Promis
   const traces: Trace[] = []
   for (const each of conditions) traces.push(await follow(each, place))
   return traces
+}
+
+/** Whether a condition without further steps in it holds, by what is known at this place. */
+function isSo(condition: Condition, { stack, old, caller, now, next }: Place): boolean {
+  const world = { caller, now, lookup: () => () => [], ...(next && { next }) }
+  return evaluatorInside(condition, world)(
+    stack.map(({ record }) => record),
+    old,
+  )
 }
 
 /** All parts count where all hold; else those that do not. */

@@ -9,6 +9,7 @@ import {
   expand,
   grantsFor,
   isFixed,
+  isRead,
   rulesOf,
   stampsFor,
   whoCondition,
@@ -103,12 +104,14 @@ export async function explain(bench: Workbench, question: Question): Promise<Exp
   const stamps = stampValues(stampsToSet(rulebook, table, action, caller, values ?? {}), caller, now)
   const setting: Setting = { bench, caller, now, ...(values && { next: { ...record, ...stamps, ...values } }) }
   const grants = await grantReasons(setting, question, record)
-  const isRead = ['read', 'get', 'list'].includes(action)
-  const needsSight = !isRead && !verdict.seen
-  const fixed = field === undefined ? undefined : whyFixed(bench, question, field, isRead)
+  const needsSight = !isRead(action) && !verdict.seen
+  const fixed = field === undefined ? undefined : whyFixed(bench, question, field)
   const opened = grants.some((grant) => grant.holds && grant.covers)
   const free =
-    field === undefined || caller.trusted !== undefined || (isRead && isKey(bench, table, field)) || (opened && !fixed)
+    field === undefined ||
+    caller.trusted !== undefined ||
+    (isRead(action) && isKey(bench, table, field)) ||
+    (opened && !fixed)
   const title = record[bench.titles[table] ?? '']
   return {
     ...question,
@@ -136,8 +139,8 @@ type Asked = Pick<Question, 'table' | 'action' | 'field' | 'values'>
 const isKey = ({ rulebook }: Workbench, table: string, field: string): boolean =>
   tableOf(rulebook.model, table).key.includes(field)
 
-function whyFixed({ rulebook }: Workbench, { table, action }: Question, field: string, isRead: boolean) {
-  if (isRead || action === 'delete' || !isFixed(rulebook, table, action, field)) return undefined
+function whyFixed({ rulebook }: Workbench, { table, action }: Question, field: string) {
+  if (isRead(action) || action === 'delete' || !isFixed(rulebook, table, action, field)) return undefined
   if (Object.hasOwn(stampsFor(rulesOf(rulebook, table), action), field)) return 'it is set by the server'
   return 'it never changes'
 }

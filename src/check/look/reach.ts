@@ -8,7 +8,7 @@ import {
   toPlain,
   UnknownNameError,
 } from '../../model/index.js'
-import { type Caller, expand, permission, type Rulebook, specialise } from '../../rules/index.js'
+import { type Caller, expand, permission, type Rulebook, shapeOfCaller, specialise } from '../../rules/index.js'
 import { type Everyone, type EveryonePlan, planCallers, planEveryone, type Statement } from '../../sql/index.js'
 import type { Store } from '../../store/index.js'
 import { inBatches } from '../bench/keys.js'
@@ -122,10 +122,6 @@ async function reachInto(
 /** How many callers are counted in one statement. */
 const TOGETHER = 400
 
-/** Callers whom rules can only tell apart by the values of their attributes. */
-const shapeOf = ({ signedIn, roles, attributes, channel, trusted }: Caller): string =>
-  JSON.stringify([signedIn, roles, Object.keys(attributes), channel, trusted])
-
 /**
  * Counts what many callers may list of a table, by a few queries for some hundred callers each.
  *
@@ -140,7 +136,7 @@ export async function countForMany(
   const { rulebook, store, clock } = bench
   const groups = new Map<string, string[]>()
   for (const name of callers) {
-    const shape = shapeOf(bench.caller(name))
+    const shape = shapeOfCaller(bench.caller(name))
     groups.set(shape, [...(groups.get(shape) ?? []), name])
   }
   const counts = new Map<string, number>()
