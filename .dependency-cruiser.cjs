@@ -1,5 +1,5 @@
 /** The layers, lowest first. A layer may import itself and those before it. */
-const LAYERS = ['model', 'condition', 'rules', 'decide', 'sql', 'store', 'builders', 'check', 'cli']
+const LAYERS = ['model', 'condition', 'rules', 'decide', 'guard', 'sql', 'connect', 'builders', 'check', 'cli']
 
 /** The layers that run in a browser: no dependency, no Node built-in. */
 const CORE = LAYERS.slice(0, 4)
@@ -26,7 +26,7 @@ module.exports = {
       // The connectors are entry points of their own.
       to: {
         path: '^src/[^/]+/',
-        pathNot: ['^src/$1/', '^src/[^/]+/index[.]ts$', '^src/store/(?:pglite|postgresql|sqlite|mariadb)[.]ts$'],
+        pathNot: ['^src/$1/', '^src/[^/]+/index[.]ts$', '^src/connect/(?:pglite|postgresql|sqlite|mariadb)[.]ts$'],
       },
     },
     {

@@ -2,7 +2,7 @@
 // connections of its own, opened in an order that favours neither: what the two of one build differ by is what the clock
 // cannot tell apart.
 //   PACHTER_BEFORE=<folder of the earlier build's dist> tsx bench/against.ts
-import { mkdtempSync, rmSync } from 'node:fs'
+import { existsSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
@@ -11,7 +11,7 @@ import mysql from 'mysql2/promise'
 import pg from 'pg'
 import { defineCaller, defineRules, integer } from 'pachter'
 import { resumeNumbers } from 'pachter/sql'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import { model } from '../examples/allotment/model.js'
 import { startMariadb, startPostgresql } from '../test/support/servers.js'
 import { takeTurns } from './measure.js'
@@ -33,6 +33,10 @@ const forEachArm = async <T>(make: (arm: keyof typeof ARMS) => Promise<T>): Prom
 type Build = Record<string, (...given: unknown[]) => never>
 const load = (build: string, file: string) => import(pathToFileURL(join(build, file)).href) as Promise<Build>
 
+/** Connectors had another folder once. */
+const connector = (build: string, name: string): Promise<Build> =>
+  load(build, `${existsSync(join(build, 'connect')) ? 'connect' : 'store'}/${name}.js`)
+
 /** For each engine, what each build opens on the same data. */
 const engines: Readonly<Record<string, () => Promise<{ open(build: string): Promise<unknown>; close(): unknown }>>> = {
   SQLite: async () => {
@@ -44,7 +48,7 @@ const engines: Readonly<Record<string, () => Promise<{ open(build: string): Prom
         const database = new Database(file)
         for (const pragma of ['journal_mode = WAL', 'synchronous = NORMAL']) database.pragma(pragma)
         databases.push(database)
-        return (await load(build, 'store/sqlite.js'))['sqliteStore']?.(database)
+        return (await connector(build, 'sqlite'))['sqliteStore']?.(database)
       },
       close: () => (databases.forEach((each) => each.close()), rmSync(folder, { recursive: true })),
     }
@@ -56,7 +60,7 @@ const engines: Readonly<Record<string, () => Promise<{ open(build: string): Prom
       open: async (build) => {
         const pool = new pg.Pool({ connectionString: server.url, max: 1 })
         pools.push(pool)
-        return (await load(build, 'store/postgresql.js'))['postgresqlStore']?.(pool)
+        return (await connector(build, 'postgresql'))['postgresqlStore']?.(pool)
       },
       close: async () => (await Promise.all(pools.map((each) => each.end())), server.stop()),
     }
@@ -68,7 +72,7 @@ const engines: Readonly<Record<string, () => Promise<{ open(build: string): Prom
       open: async (build) => {
         const pool = mysql.createPool({ uri: server.url, connectionLimit: 1 })
         pools.push(pool)
-        return (await load(build, 'store/mariadb.js'))['mariadbStore']?.(pool)
+        return (await connector(build, 'mariadb'))['mariadbStore']?.(pool)
       },
       close: async () => (await Promise.all(pools.map((each) => each.end())), server.stop()),
     }
@@ -101,7 +105,7 @@ for (const name of names) {
     ReturnType<NonNullable<(typeof engines)[string]>>
   >
   const stores = await forEachArm((arm) => connect(ARMS[arm]))
-  const store = stores.now as unknown as Store
+  const store = stores.now as unknown as SqlStore
   await generate(store, entries)
   const resume = resumeNumbers(model, store.dialect, 'entries')
   if (resume !== undefined) await store.query(resume, [])

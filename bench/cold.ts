@@ -2,7 +2,7 @@
 import { execFileSync } from 'node:child_process'
 import Database from 'better-sqlite3'
 import { createGuard } from 'pachter'
-import { sqliteStore } from 'pachter/store/sqlite'
+import { sqliteStore } from 'pachter/connect/sqlite'
 import { rules as korenveld } from '../examples/allotment/rules.js'
 import { median } from './measure.js'
 import { generate, REACHES, rules } from './world.js'

@@ -5,10 +5,10 @@ import { join } from 'node:path'
 import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
-import type { Store } from 'pachter/store'
-import { mariadbStore } from 'pachter/store/mariadb'
-import { postgresqlStore } from 'pachter/store/postgresql'
-import { sqliteStore } from 'pachter/store/sqlite'
+import type { SqlStore } from 'pachter/sql'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import { postgresqlStore } from 'pachter/connect/postgresql'
+import { sqliteStore } from 'pachter/connect/sqlite'
 import { startMariadb, startPostgresql } from '../test/support/servers.js'
 
 /** A query by hand, prepared, through the same driver. */
@@ -16,7 +16,7 @@ export type Run = (text: string) => (values: readonly unknown[]) => Promise<read
 
 export interface Bench {
   readonly name: string
-  readonly store: Store
+  readonly store: SqlStore
   readonly run: Run
   close(): Promise<void>
 }

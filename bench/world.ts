@@ -1,7 +1,7 @@
 // Korenveld at any size, generated inside the database, the same in each: who reaches how much is known.
 import { defineCaller, defineRules, integer } from 'pachter'
 import { createTables, type Dialect } from 'pachter/sql'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import { model } from '../examples/allotment/model.js'
 
 /** Three ties joined by OR, as measured: an own field, a share table, the parent's field. */
@@ -49,7 +49,7 @@ const ANALYSE: Readonly<Record<Dialect['name'], string>> = {
 const plotOf = (n: string, plots: number): string => `((${n} * 7919) % ${plots} + 1)`
 
 /** Fills an empty database with so many entries, a fiftieth as many plots, some 800,000 shares to a million, and members, 10,000 or more. */
-export async function generate(store: Store, entries = 1_000_000, members = 10_000): Promise<void> {
+export async function generate(store: SqlStore, entries = 1_000_000, members = 10_000): Promise<void> {
   const { dialect } = store
   const plots = entries / 50
   const q = dialect.identifier

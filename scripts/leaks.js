@@ -12,14 +12,14 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 const LEAKS = [
   {
     tells: 'where a hidden reference leads',
-    file: 'src/sql/record.ts',
-    from: 'shiftedMasks(compilation, outer, level - 1).get(relation.from),',
+    file: 'src/guard/requests.ts',
+    from: '...(from && { from }),',
     to: '',
   },
   {
     tells: 'which records refer to one by a hidden reference',
-    file: 'src/sql/record.ts',
-    from: 'shiftedMasks(compilation, request, level).get(relation.to),',
+    file: 'src/guard/requests.ts',
+    from: '...(to && { to }),',
     to: '',
   },
   {
@@ -42,13 +42,13 @@ const LEAKS = [
   },
   {
     tells: 'the order of a hidden field',
-    file: 'src/store/reads.ts',
+    file: 'src/guard/requests.ts',
     from: 'return sight ? { ...each, sight } : each',
     to: 'return each',
   },
   {
     tells: 'what a condition of the caller finds in a hidden field',
-    file: 'src/store/reads.ts',
+    file: 'src/guard/requests.ts',
     from: 'asSeen(rulebook, where, [table])',
     to: 'where',
   },

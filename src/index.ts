@@ -1,6 +1,83 @@
-/** Everything for writing rules and enforcing them. Connectors are entry points of their own. */
-export * from './model/index.js'
-export * from './condition/index.js'
-export * from './rules/index.js'
-export * from './decide/index.js'
-export * from './store/index.js'
+/**
+ * What an application needs to write rules and to enforce them. Connectors are entry points of their own, and each layer is
+ * one, for tools that work on rules.
+ */
+export {
+  bigInteger,
+  boolean,
+  choice,
+  type Decimal,
+  decimal,
+  defineModel,
+  inFull,
+  InputError,
+  integer,
+  type KeyOf,
+  LimitError,
+  LIMITS,
+  list,
+  type Model,
+  ModelError,
+  PachterError,
+  type RecordOf,
+  references,
+  text,
+  timestamp,
+  UnknownNameError,
+  type ValuesOf,
+  type VisibleRecord,
+} from './model/index.js'
+export { all, any, type Condition, not, type Row, RuleError } from './condition/index.js'
+export {
+  type Action,
+  anonymous,
+  CallerError,
+  type CallerOf,
+  defineCaller,
+  defineRules,
+  readRulebook,
+  type Rulebook,
+  RulebookError,
+  type RuleContext,
+  type Rules,
+  trusted,
+} from './rules/index.js'
+export {
+  type Access,
+  type Data,
+  decide,
+  type DecideRequest,
+  decider,
+  ForbiddenError,
+  type MemoryRecord,
+  NotFoundError,
+  predicate,
+  RefusedError,
+  SignInError,
+  type Told,
+  type Verdict,
+  verdictOf,
+} from './decide/index.js'
+export {
+  type BulkOptions,
+  type BulkOutcome,
+  BulkRefusedError,
+  BusyError,
+  ConflictError,
+  createGuard,
+  type Decision,
+  type Form,
+  type Guard,
+  type GuardOptions,
+  type ListOptions,
+  type ListPlan,
+  type ReadOptions,
+  type ScopedStore,
+  type SqlPiece,
+  type StandardValidator,
+  type Store,
+  StoreError,
+  TransactionError,
+  type Validators,
+  type WhereOptions,
+} from './guard/index.js'

@@ -1,16 +1,8 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import {
-  type Condition,
-  decide,
-  evaluator,
-  InputError,
-  lookupIn,
-  normalise,
-  print,
-  RefusedError,
-  type Rulebook,
-} from 'pachter'
+import { type Condition, decide, InputError, RefusedError, type Rulebook } from 'pachter'
+import { normalise, print } from 'pachter/condition'
+import { evaluator, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
 import { planCount, postgresql } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'

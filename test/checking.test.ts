@@ -1,16 +1,9 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import {
-  type Caller,
-  evaluator,
-  expand,
-  fieldSight,
-  lookupIn,
-  type MemoryRecord,
-  permission,
-  printKey,
-  specialise,
-} from 'pachter'
+import type { MemoryRecord } from 'pachter'
+import { evaluator, lookupIn } from 'pachter/decide'
+import { printKey } from 'pachter/model'
+import { type Caller, expand, fieldSight, permission, specialise } from 'pachter/rules'
 import {
   compareRulebooks,
   countForMany,

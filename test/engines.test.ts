@@ -2,25 +2,18 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import {
   type Access,
-  accessReader,
-  accessQuestions,
-  answer,
-  checkCaller,
-  checkRulebook,
   createGuard,
   decide,
-  evaluator,
-  fieldMasks,
   InputError,
-  isClosed,
-  lookupIn,
   PachterError,
   predicate,
   RefusedError,
   type Rules,
   trusted,
 } from 'pachter'
-import type { Store } from 'pachter/store'
+import { accessReader, accessQuestions, answer, evaluator, fieldMasks, isClosed, lookupIn } from 'pachter/decide'
+import { checkCaller, checkRulebook } from 'pachter/rules'
+import type { SqlStore } from 'pachter/sql'
 import { type Engine, engineNames, load, openEngines, undone } from './support/engines.js'
 import { Oracle } from './support/oracle.js'
 import { foretellRead, type Read } from './support/oracle-reads.js'
@@ -86,7 +79,7 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
   })
 }
 
-const guardOn = (rulebook: World['rulebook'], store: Store, caller: object): AnyStore =>
+const guardOn = (rulebook: World['rulebook'], store: SqlStore, caller: object): AnyStore =>
   createGuard({
     rules: rulebook as Rules<never, never>,
     store,
@@ -138,7 +131,7 @@ function attemptInMemory({ rulebook, data }: World, { caller, table, action, key
 }
 
 /** The status an engine gives an attempt, and the record it leaves, before all is taken back. */
-async function attemptInEngine(world: World, { caller, table, action, key }: Attempt, given: object, store: Store) {
+async function attemptInEngine(world: World, { caller, table, action, key }: Attempt, given: object, store: SqlStore) {
   return undone(store, async (inside) => {
     const { status, left } = await write(guardOn(world.rulebook, inside, caller))
     const stored = guardOn(world.rulebook, inside, trusted('look at what was stored'))
@@ -161,7 +154,7 @@ async function attemptInEngine(world: World, { caller, table, action, key }: Att
 }
 
 /** What an engine answers to a read. */
-async function readInEngine({ rulebook }: World, { caller, question }: Asked, store: Store): Promise<Read> {
+async function readInEngine({ rulebook }: World, { caller, question }: Asked, store: SqlStore): Promise<Read> {
   const { method, table, given } = question
   const options = given.map((each) => (typeof each === 'object' && each !== null ? asGiven(each) : each))
   try {

@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import { createGuard, defineCaller, defineModel, defineRules, integer, references, text, timestamp } from 'pachter'
 import { type Fixture, openFixture } from 'pachter/check'
-import { type Dialect, mariadb, postgresql, sqlite } from 'pachter/sql'
+import { type Dialect, mariadb, postgresql, sqlite, sqlStore } from 'pachter/sql'
 
 const model = defineModel({
   members: { id: integer().key(), name: text() },
@@ -71,8 +71,8 @@ describe('the form of a query', () => {
   const sent = async (dialect: Dialect, caller: object) => {
     const texts: string[] = []
     const query = (statement: string) => (texts.push(statement), Promise.resolve({ rows: [], touched: 0 }))
-    const store = { dialect, query, transaction: <T>(work: (inside: { query: typeof query }) => T) => work({ query }) }
-    const guard = createGuard({ rules, store: store as never })
+    const store = sqlStore({ dialect, query, transaction: (work) => work({ query }) })
+    const guard = createGuard({ rules, store })
     await guard.as(caller as never).list('tools', { orderBy: 'price', limit: 50, form: 'gather' })
     return texts.at(-1) as string
   }

@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { createGuard, type Data, type Rules, trusted } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
-import type { Store } from 'pachter/store'
+import { sqlStore } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { rules as korenveld } from '../examples/allotment/rules.js'
@@ -43,11 +43,11 @@ const READS = ['list', 'get', 'count', 'exists', 'stream', 'view', 'filter']
 /** An engine as one caller of a pair may use it, for both databases: what was compiled serves again. */
 function opened({ world, who }: Pair, { store }: Engine) {
   let current = store
-  const switched: Store = {
+  const switched = sqlStore({
     dialect: store.dialect,
     query: (statement, values) => current.query(statement, values),
     transaction: (work) => current.transaction(work),
-  }
+  })
   const shared = { rules: world.rulebook as Rules<never, never>, store: switched }
   return {
     store,

@@ -17,7 +17,7 @@ import {
   references,
   text,
 } from 'pachter'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import { model, type AnyStore, caller, AT, rules, data, ana, eva, on, said } from './support/allotted.js'
 import { each, mysqlPool, onEach, type Opened } from './support/holes.js'
 import { refusalOf } from './support/korenveld.js'
@@ -38,7 +38,7 @@ describe('an audit found engines that disagree', () => {
     ).to.equal(true)
   })
 
-  const kept = async (store: Store, year: string) =>
+  const kept = async (store: SqlStore, year: string) =>
     refusalOf(on(store, eva)['update']?.('entries', 2, { createdAt: new Date(year) }) as never)
 
   each('(15) no moment is from after the year 9999', async ({ store }) => {

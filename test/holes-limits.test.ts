@@ -1,10 +1,8 @@
 // By the numbers that the audit gave: each was so, on the engines named, before it was closed.
 import { expect } from 'chai'
 import {
-  after,
   all,
   any,
-  checkRulebook,
   createGuard,
   decide,
   decimal,
@@ -23,9 +21,10 @@ import {
   trusted,
   UnknownNameError,
 } from 'pachter'
+import { after } from 'pachter/condition'
+import { checkRulebook } from 'pachter/rules'
 import { openExpectations, openWorkbench, runFile } from 'pachter/check'
-import { sqlite } from 'pachter/sql'
-import type { Store } from 'pachter/store'
+import { sqlite, sqlStore } from 'pachter/sql'
 import { model, caller, rules, data, ana, eva, on } from './support/allotted.js'
 import { each, type Opened } from './support/holes.js'
 import { refusalOf } from './support/korenveld.js'
@@ -129,11 +128,11 @@ describe('an audit found taken down', () => {
 
   it('(29) a difference of 300,000 records is told, not fallen over', async function () {
     this.timeout(120_000)
-    const store: Store = {
+    const store = sqlStore({
       dialect: sqlite,
       query: () => ({ rows: Array.from({ length: 300_000 }, (_, id) => ({ id })), touched: 0 }),
       transaction: () => Promise.reject(new Error('none')),
-    }
+    })
     const small = defineModel({ beds: { id: integer().key() } })
     const open = defineRules(small, defineCaller({ id: integer() }), {
       beds: ({ anyone, table }) => table.grants({ read: [anyone] }),

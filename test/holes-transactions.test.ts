@@ -1,7 +1,7 @@
 // By the numbers that the audit gave: each was so, on the engines named, before it was closed.
 import { expect } from 'chai'
 import { createGuard, TransactionError } from 'pachter'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import { rules, type AnyStore, eva } from './support/allotted.js'
 import { each } from './support/holes.js'
 import { refusalOf } from './support/korenveld.js'
@@ -39,7 +39,7 @@ describe('an audit found all or none', () => {
   })
 
   each('(13) a transaction whose database gave up is not done, whatever its work makes of that', async ({ store }) => {
-    const broken: Store = {
+    const broken: SqlStore = {
       ...store,
       transaction: (work) =>
         store.transaction((connection) =>

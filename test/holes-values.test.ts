@@ -1,7 +1,7 @@
 // By the numbers that the audit gave: each was so, on the engines named, before it was closed.
 import { expect } from 'chai'
 import { anonymous, createGuard, InputError, readRulebook } from 'pachter'
-import { sqlite } from 'pachter/sql'
+import { sqlite, sqlStore } from 'pachter/sql'
 import { rules, eva, on, Given } from './support/allotted.js'
 import { each } from './support/holes.js'
 import { refusalOf } from './support/korenveld.js'
@@ -41,7 +41,7 @@ describe('an audit found values that become code', () => {
   })
 
   it('(2) data is not trusted, and nobody', () => {
-    const guard = createGuard({ rules, store: { dialect: sqlite } as never })
+    const guard = createGuard({ rules, store: sqlStore({ dialect: sqlite } as never) })
     for (const given of ['{"trusted":"x"}', '{"anonymous":true}', '{"trusted":"x","id":1}']) {
       expect(() => guard.as(Given(given) as never)).to.throw(/Data cannot say|no caller attribute/)
     }

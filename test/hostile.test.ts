@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import { createGuard, InputError, LimitError, PachterError, RefusedError, UnknownNameError } from 'pachter'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
@@ -174,7 +174,7 @@ describe('hostile values', () => {
     for (const [place, ask] of Object.entries(PLACES)) {
       const texts = (sent[place] = new Set<string>())
       await undone(store, async (inside) => {
-        const heard: Store = {
+        const heard: SqlStore = {
           ...inside,
           query: (text, given) => {
             texts.add(text)

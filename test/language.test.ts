@@ -1,6 +1,7 @@
 import { expect } from 'chai'
 import Ajv from 'ajv/dist/2020.js'
-import { anonymous, createGuard, readRulebook, type Rulebook, rulebookSchema, type Rules, trusted } from 'pachter'
+import { anonymous, createGuard, readRulebook, type Rulebook, type Rules, trusted } from 'pachter'
+import { rulebookSchema } from 'pachter/rules'
 import { callers } from '../examples/allotment/callers.js'
 import type { model } from '../examples/allotment/model.js'
 import type { caller } from '../examples/allotment/rules.js'

@@ -8,12 +8,11 @@ import {
   defineModel,
   defineRules,
   integer,
-  parseKey,
-  printKey,
   references,
   text,
   trusted,
 } from 'pachter'
+import { parseKey, printKey } from 'pachter/model'
 import {
   coverage,
   explain,

@@ -12,9 +12,9 @@ import {
   references,
   text,
 } from 'pachter'
-import type { Connection, Store } from 'pachter/store'
-import { mariadbStore } from 'pachter/store/mariadb'
-import { postgresqlStore } from 'pachter/store/postgresql'
+import type { Connection, SqlStore } from 'pachter/sql'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import { postgresqlStore } from 'pachter/connect/postgresql'
 import { engineNames, load, openEngines } from './support/engines.js'
 
 /** How many meetings of each kind, for each isolation level that a pool is set up with. */
@@ -57,10 +57,10 @@ interface Kind {
   wrote(connection: Connection, entry: number): Promise<boolean>
 }
 
-const guardOn = (store: Store) => createGuard({ rules, store })
+const guardOn = (store: SqlStore) => createGuard({ rules, store })
 
 const pools: Readonly<
-  Record<string, Readonly<Record<string, (url: string) => { store: Store; end(): Promise<void> }>>>
+  Record<string, Readonly<Record<string, (url: string) => { store: SqlStore; end(): Promise<void> }>>>
 > = {
   PostgreSQL: Object.fromEntries(
     ['read committed', 'repeatable read', 'serializable'].map((level) => [
@@ -90,7 +90,7 @@ const pools: Readonly<
 for (const name of engineNames.filter((each) => each in pools)) {
   for (const [level, open] of Object.entries(pools[name] ?? {})) {
     describe(`writes that meet others on ${name}, connections at ${level}`, () => {
-      let store: Store
+      let store: SqlStore
       let end: () => Promise<void>
       let entry = 0
       const q = (id: string) => store.dialect.identifier(id)

@@ -9,9 +9,9 @@ import pg from 'pg'
 import { createGuard, type RecordOf } from 'pachter'
 import { knexFilter, knexView } from 'pachter/knex'
 import { kyselyFilter, kyselyView } from 'pachter/kysely'
-import type { Store } from 'pachter/store'
-import { postgresqlStore } from 'pachter/store/postgresql'
-import { sqliteStore } from 'pachter/store/sqlite'
+import type { SqlStore } from 'pachter/sql'
+import { postgresqlStore } from 'pachter/connect/postgresql'
+import { sqliteStore } from 'pachter/connect/sqlite'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
@@ -37,7 +37,7 @@ describe('queries of one’s own', () => {
   const store = sqliteStore(database)
   let engines: readonly Engine[]
   let knex: Knex
-  const as = (caller: (typeof callers)[keyof typeof callers], on: Store = store) =>
+  const as = (caller: (typeof callers)[keyof typeof callers], on: SqlStore = store) =>
     createGuard({ rules, store: on, clock: () => NOW }).as(caller)
   const everyone = Object.values(callers)
 

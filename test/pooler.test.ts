@@ -4,7 +4,7 @@ import { promisify } from 'node:util'
 import { expect } from 'chai'
 import pg from 'pg'
 import { createGuard, defineCaller, defineModel, defineRules, integer, text } from 'pachter'
-import { postgresqlStore } from 'pachter/store/postgresql'
+import { postgresqlStore } from 'pachter/connect/postgresql'
 import { available, type Server, startPostgresql } from './support/servers.js'
 import { hasPgbouncer, startPgbouncer } from './support/pgbouncer.js'
 

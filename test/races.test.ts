@@ -3,9 +3,9 @@ import mysql from 'mysql2/promise'
 import pg from 'pg'
 import type { RefusedError } from 'pachter'
 import { createGuard, inFull, trusted } from 'pachter'
-import type { Connection, Store } from 'pachter/store'
-import { mariadbStore } from 'pachter/store/mariadb'
-import { postgresqlStore } from 'pachter/store/postgresql'
+import type { Connection, SqlStore } from 'pachter/sql'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import { postgresqlStore } from 'pachter/connect/postgresql'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
@@ -19,7 +19,7 @@ const { ana, ben } = callers
 const WAITS = 150
 
 /** So few connections that one never given back is soon missed, and statements that time out. */
-const pools: Readonly<Record<string, (url: string) => { store: Store; busy(): number; end(): Promise<void> }>> = {
+const pools: Readonly<Record<string, (url: string) => { store: SqlStore; busy(): number; end(): Promise<void> }>> = {
   PostgreSQL: (connectionString) => {
     const pool = new pg.Pool({ connectionString, max: 3, statement_timeout: 2_000 })
     return { store: postgresqlStore(pool), busy: () => pool.totalCount - pool.idleCount, end: () => pool.end() }

@@ -1,8 +1,9 @@
+import { sqlStore } from 'pachter/sql'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { all, createGuard, defineCaller, defineRules, inFull, integer, not, trusted } from 'pachter'
-import { sqliteStore } from 'pachter/store/sqlite'
+import { sqliteStore } from 'pachter/connect/sqlite'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
@@ -103,7 +104,7 @@ describe('reads', () => {
     await onEach(async (_, { store }) => {
       let sent = 0
       const query: typeof store.query = (text, values) => ((sent += 1), store.query(text, values))
-      const guard = createGuard({ rules, store: { ...store, query }, clock: () => NOW })
+      const guard = createGuard({ rules, store: sqlStore({ ...store, query }), clock: () => NOW })
       await guard.as(eva).count('entries')
       for (const caller of [nobody, ana, ben, eva]) {
         const scoped = guard.as(caller)

@@ -1,10 +1,7 @@
 import { expect } from 'chai'
 import {
-  anyOf,
-  notOf,
   all,
   any,
-  checkRulebook,
   type Condition,
   defineCaller,
   defineModel,
@@ -12,9 +9,7 @@ import {
   integer,
   list,
   ModelError,
-  normalise,
   not,
-  print,
   references,
   type RuleContext,
   RuleError,
@@ -22,6 +17,8 @@ import {
   text,
   timestamp,
 } from 'pachter'
+import { anyOf, notOf, normalise, print } from 'pachter/condition'
+import { checkRulebook } from 'pachter/rules'
 import { rules } from '../examples/allotment/rules.js'
 
 const model = defineModel({

@@ -1,5 +1,5 @@
 import { openFixture, readRecords } from 'pachter/check'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import { model } from './model.js'
 
 const DATA = new URL('data/', import.meta.url)
@@ -8,6 +8,6 @@ const DATA = new URL('data/', import.meta.url)
 export const readData = () => readRecords(model, DATA)
 
 /** A fresh database in memory, PostgreSQL inside the process, with the demo's tables and records. */
-export async function openDemoStore(): Promise<Store> {
+export async function openDemoStore(): Promise<SqlStore> {
   return (await openFixture(model, DATA, 'pglite')).store
 }

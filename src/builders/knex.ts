@@ -1,6 +1,6 @@
 import type { Knex } from 'knex'
 import type { TableName } from '../model/index.js'
-import type { SqlPiece } from '../store/index.js'
+import type { SqlPiece } from '../guard/index.js'
 import { marked, piecesOf, type SqlSource } from './pieces.js'
 
 /**

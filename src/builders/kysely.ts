@@ -1,6 +1,6 @@
 import { type RawBuilder, sql, type SqlBool } from 'kysely'
 import type { RecordOf, TableName } from '../model/index.js'
-import type { SqlPiece } from '../store/index.js'
+import type { SqlPiece } from '../guard/index.js'
 import { marked, piecesOf, type SqlSource } from './pieces.js'
 
 /**

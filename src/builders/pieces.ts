@@ -1,4 +1,4 @@
-import type { ScopedStore, SqlPiece } from '../store/index.js'
+import type { ScopedStore, SqlPiece } from '../guard/index.js'
 
 /** SQL text in pieces, with the values that stand between them. */
 export interface Pieces {

@@ -5,7 +5,8 @@ import { createJiti } from 'jiti'
 import { PachterError, type TableName } from '../model/index.js'
 import { openWorkbench, type Workbench } from '../check/index.js'
 import type { CallerOf, Rules } from '../rules/index.js'
-import type { Store, Validators } from '../store/index.js'
+import type { Validators } from '../guard/index.js'
+import type { SqlStore } from '../sql/index.js'
 
 /** What `pachter.config.ts` says. */
 export interface Config<M = never, C = never> {
@@ -14,7 +15,7 @@ export interface Config<M = never, C = never> {
   /** The callers to look through, by a short name. */
   readonly callers: Readonly<Record<string, CallerOf<C>>>
   /** Opens the store to look at. It is closed afterwards if it has a `close`. */
-  readonly store: () => Store | Promise<Store>
+  readonly store: () => SqlStore | Promise<SqlStore>
   /** The field by which a person knows a record, by table, such as `{ entries: 'title' }`. */
   readonly titles?: Readonly<Record<string, string>>
   /** The guard's validators, where it has any, so that what is tried here is refused as it is there. */

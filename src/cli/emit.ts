@@ -1,9 +1,10 @@
+import { type Form, FORMS } from '../guard/index.js'
 import { isClosed } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { Option, type Command } from 'commander'
 import { chooseCallers, type Workbench } from '../check/index.js'
 import { assertAction, permission, rulesOf, specialise } from '../rules/index.js'
-import { type Dialect, type Form, FORMS, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
+import { type Dialect, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
 import { loadConfig, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 

@@ -50,7 +50,8 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
 const prepared = (subject: Subject) =>
   kept(
     subject.rulebook,
-    `verdict ${JSON.stringify([subject.table, subject.action, subject.fields, subject.unfit])}`,
+    'verdict',
+    JSON.stringify([subject.table, subject.action, subject.fields, subject.unfit]),
     () => {
       const questions = questionsAbout(subject)
       return { parts: sizeOf(questions), factsIn: factsFrom(questions), read: verdictReader(subject) }

@@ -120,7 +120,7 @@ function staysHeld(rules: TableRules, grant: Grant): Condition {
  */
 export function possibility(rulebook: Rulebook, table: string, action: Action): Condition {
   if (!changesRecord(rulesOf(rulebook, table), action)) return permission(rulebook, table, action)
-  return kept(rulebook, `possibility ${table} ${action}`, () => {
+  return kept(rulebook, 'possibility', `${table} ${action}`, () => {
     const whole = expand(rulebook, permitted(rulebook, table, action), [`${table} ${action}`])
     return supposing(whole, () => true, always, 'change')
   })

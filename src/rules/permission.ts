@@ -43,7 +43,7 @@ export function permission(rulebook: Rulebook, table: string, action: Action): C
 
 function permissionAfter(rulebook: Rulebook, table: string, action: Action, path: readonly string[]): Condition {
   const name = `${table} ${action}`
-  return kept(rulebook, `permission ${name}`, () => {
+  return kept(rulebook, 'permission', name, () => {
     const step = path.length === 0 ? name : stepOf({ table, action })
     assertNew(step, path)
     const made = expand(rulebook, withoutChange(permitted(rulebook, table, action)), [...path, step])

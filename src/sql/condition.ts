@@ -1,3 +1,4 @@
+import type { Form } from '../guard/index.js'
 import {
   asksCaller,
   type Compare,
@@ -10,7 +11,7 @@ import {
 import { fieldOf, type Shape } from '../model/index.js'
 import type { Rulebook } from '../rules/index.js'
 import type { TypedFragment } from './compare.js'
-import type { Dialect, Form, Trait, Traits } from './dialect.js'
+import type { Dialect, Trait, Traits } from './dialect.js'
 import { type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */

@@ -1,3 +1,4 @@
+import type { Form } from '../guard/index.js'
 import type { Shape } from '../model/index.js'
 import type { Comparisons } from './compare.js'
 import type { Fragment } from './fragment.js'
@@ -96,17 +97,6 @@ export type Trait = 'fine' | 'loose' | 'long'
 
 /** Which columns have which traits, by table and column. */
 export type Traits = ReadonlyMap<string, ReadonlySet<Trait>>
-
-/**
- * How a filter finds its records.
- * - `walk`: goes through the table in the order asked for and looks each record up on its own: best where many
- *   pass and few are wanted, and for a record that is known by its key
- * - `scan`: goes through the table, with what subqueries select computed once for all
- * - `gather`: collects, through the index of each branch of an OR, the keys the caller reaches
- */
-export type Form = (typeof FORMS)[number]
-
-export const FORMS = ['walk', 'scan', 'gather'] as const
 
 /** A JSON value for each record of a table that meets a condition. */
 export interface JsonList {

@@ -1,7 +1,8 @@
+import type { Form } from '../guard/index.js'
 import { asksCaller, type Condition, contains, type Operand, operandsOf } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import { type Compilation, compileCondition, refersOutside, scopeAt } from './condition.js'
-import type { Dialect, Form } from './dialect.js'
+import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, sql } from './fragment.js'
 import { tableAs } from './record.js'
 

@@ -1,16 +1,8 @@
-import type { Condition } from '../condition/index.js'
+import { afterSlot, type Order } from '../guard/index.js'
 import { fieldOf } from '../model/index.js'
 import { compareInOrder, type SignedComparison } from './compare.js'
 import { type Compilation, compileCondition, hasTrait, type Scope } from './condition.js'
 import { type Fragment, join, slot, sql } from './fragment.js'
-
-/** One field to sort by. */
-export interface Order {
-  readonly field: string
-  readonly descending: boolean
-  /** When the caller sees the field, where that is not always: elsewhere it counts as missing. */
-  readonly sight?: Condition
-}
 
 /** What to sort by, for ORDER BY. Missing values come before all others. */
 export function orderBy(
@@ -36,9 +28,6 @@ function sorted(compilation: Compilation, scope: Scope, { field, sight }: Order,
   const column = isFine ? dialect.instant(own) : isLong ? (dialect.beginning?.(own) ?? own) : own
   return sight ? sql`CASE WHEN ${compileCondition(compilation, sight, scopes)} THEN ${column} END` : column
 }
-
-/** The name of the given value that a page starts after. */
-export const afterSlot = (field: string): string => `after ${field}`
 
 /**
  * Whether a record comes after the one whose values are given, in this order.

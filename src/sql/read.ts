@@ -1,67 +1,63 @@
 import type { Condition } from '../condition/index.js'
-import { fieldMasks } from '../decide/index.js'
+import { LIMIT, type ListRequest, OFFSET, type PieceRequest, type RecordRequest } from '../guard/index.js'
 import { tableOf } from '../model/index.js'
-import type { Caller } from '../rules/index.js'
+import type { Column } from './answers.js'
 import { aliasAt, type Compilation, compileCondition, scopeAt } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { branchesOf, gathered, type Source, sourceOf } from './forms.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
-import { comesAfter, type Order, orderBy } from './order.js'
-import { keyIs, planRecord, type RecordPlan, type RecordRequest, selectedAs } from './record.js'
-import { type Mark, render, type Statement } from './statement.js'
+import { comesAfter, orderBy } from './order.js'
+import { keyIs, planRecord, type RecordPlan, selectedAs } from './record.js'
+import { render, type Statement } from './statement.js'
 
 /** A statement that reads records, and how to read what it returns. */
 export interface ReadPlan extends Pick<RecordPlan, 'read'> {
   readonly statement: Statement
 }
 
-/** Which records to read, in which order, and what of each. */
-export interface ReadRequest extends RecordRequest {
-  readonly filter: Condition
-  /** Only the record whose key is given with the request. */
-  readonly byKey?: boolean
-  readonly order?: readonly Order[]
-  /** Only what comes after the record whose values are given; those named are missing there. */
-  readonly after?: readonly string[]
-  /** At most as many as given with the request as `$limit`. */
-  readonly limited?: boolean
-  /** Without as many, from the start, as given with the request as `$offset`. */
-  readonly skipping?: boolean
-}
-
-const count = (name: string): Fragment => slot({ kind: 'given', name }, { type: 'integer' })
+const amount = (name: string): Fragment => slot({ kind: 'given', name }, { type: 'integer' })
 
 /** One statement that returns the records a caller sees, masked and in order. */
-export function planRead(compilation: Compilation, request: ReadRequest): ReadPlan {
+export function planList(compilation: Compilation, request: ListRequest): ReadPlan {
   const { dialect } = compilation
-  const { table, filter, order = [], after, byKey, limited, skipping } = request
+  const { table, filter, order, after, limited, skipping } = request
   const root = scopeAt(dialect, table)
   // What is asked of each record that comes out is asked one by one, unless what the caller reaches is little.
   const form = compilation.form === 'gather' ? 'gather' : 'walk'
   const { columns, read } = planRecord({ ...compilation, form }, request, [root])
   const source = sourceOf(compilation, table, filter)
   // What the caller reaches is little: to be sorted, not to be met while the table is gone through in order.
-  const { from, where } = form === 'gather' && limited && order.length > 0 ? fenced(dialect, source) : source
-  const conditions = [
-    ...(byKey ? [keyIs(compilation, table, root)] : []),
-    where,
-    ...(after ? [comesAfter(compilation, root, order, after)] : []),
-  ]
-  const sorted = order.length > 0 ? sql` ORDER BY ${orderBy(compilation, root, order, [root])}` : sql``
+  const { from, where } = form === 'gather' && limited ? fenced(dialect, source) : source
+  const conditions = [where, ...(after ? [comesAfter(compilation, root, order, after)] : [])]
+  const sorted = sql` ORDER BY ${orderBy(compilation, root, order, [root])}`
   const page =
     limited || skipping
-      ? dialect.limit(limited ? count('$limit') : undefined, skipping ? count('$offset') : undefined)
+      ? dialect.limit(limited ? amount(LIMIT) : undefined, skipping ? amount(OFFSET) : undefined)
       : sql``
-  const selected = join(
-    columns.map((column) => selectedAs(dialect, column)),
-    ', ',
-  )
-  const apart = dialect.joining !== undefined && request.related?.length ? raw(dialect.joining) : sql``
-  const text = sql`${apart}SELECT ${selected} FROM ${from} WHERE ${join(conditions, ' AND ')}${sorted}${page}`
   return {
-    statement: render(text, dialect),
+    statement: render(
+      sql`${selectOf(dialect, request, columns)} FROM ${from} WHERE ${join(conditions, ' AND ')}${sorted}${page}`,
+      dialect,
+    ),
     read,
   }
+}
+
+/** One statement that returns the record whose key is given with the request, where a caller sees it. */
+export function planGet(compilation: Compilation, request: RecordRequest & { readonly filter: Condition }): ReadPlan {
+  const { dialect } = compilation
+  const { table, filter } = request
+  const root = scopeAt(dialect, table)
+  const { columns, read } = planRecord({ ...compilation, form: 'walk' }, request, [root])
+  const { from, where } = sourceOf(compilation, table, filter)
+  const text = sql`${selectOf(dialect, request, columns)} FROM ${from} WHERE ${keyIs(compilation, table, root)} AND ${where}`
+  return { statement: render(text, dialect), read }
+}
+
+function selectOf(dialect: Dialect, { related }: RecordRequest, columns: readonly Column[]): Fragment {
+  const apart = dialect.joining !== undefined && related.length > 0 ? raw(dialect.joining) : sql``
+  const selected = columns.map((column) => selectedAs(dialect, column))
+  return sql`${apart}SELECT ${join(selected, ', ')}`
 }
 
 /** The same records, found before they are sorted, where the database's planner might think better of it. */
@@ -101,38 +97,24 @@ export function sourceStatement(compilation: Compilation, table: string, filter:
 
 /**
  * The condition alone, as it stands in a WHERE.
- *
- * @param alias what the table is called there; left out, as in this library's own queries
  */
-export function filterStatement(
-  compilation: Compilation,
-  table: string,
-  filter: Condition,
-  { alias, mark }: { readonly alias?: string; readonly mark?: Mark } = {},
-): Statement {
+export function planFilter(compilation: Compilation, { table, filter, alias, placeholder }: PieceRequest): Statement {
   const { dialect } = compilation
   const own = scopeAt(dialect, table)
   const root =
     alias === undefined
       ? own
       : { ...own, column: (field: string) => raw(`${dialect.identifier(alias)}.${dialect.identifier(field)}`) }
-  return render(compileCondition(compilation, filter, [root]), dialect, mark)
+  return render(compileCondition(compilation, filter, [root]), dialect, placeholder)
 }
 
 /**
  * A subquery, in brackets, that stands for a table as a caller sees it: without the records that are hidden, and
  * with hidden fields missing. The fields are as the database stores them.
  */
-export function planView(
-  compilation: Compilation,
-  table: string,
-  caller: Caller,
-  filter: Condition,
-  mark?: Mark,
-): Statement {
+export function planView(compilation: Compilation, { table, filter, masks, placeholder }: PieceRequest): Statement {
   const { dialect, rulebook } = compilation
   const root = scopeAt(dialect, table)
-  const masks = fieldMasks(rulebook, table, caller, 'list', filter)
   const columns = Object.keys(tableOf(rulebook.model, table).fields).map((name) => {
     const mask = masks.get(name)
     const column = root.column(name)
@@ -140,5 +122,5 @@ export function planView(
     return selectedAs(dialect, { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column })
   })
   const { from, where } = sourceOf(compilation, table, filter)
-  return render(sql`(SELECT ${join(columns, ', ')} FROM ${from} WHERE ${where})`, dialect, mark)
+  return render(sql`(SELECT ${join(columns, ', ')} FROM ${from} WHERE ${where})`, dialect, placeholder)
 }

@@ -1,39 +1,14 @@
 import { columnInJson, readerFor, selectedColumn } from './stored.js'
 import { compileEqual } from './compare.js'
 import { always, type Condition, shift } from '../condition/index.js'
-import { type Access, accessQuestions, accessReader, type Facts, fieldMasks } from '../decide/index.js'
-import { deepFreeze, type FieldData, LimitError, LIMITS, type Relation, type Shape, tableOf } from '../model/index.js'
-import type { Caller } from '../rules/index.js'
+import type { Access, Facts } from '../decide/index.js'
+import { keySlot, type RecordRequest, type RelatedRequest } from '../guard/index.js'
+import { deepFreeze, type FieldData, LimitError, LIMITS, type Shape, tableOf } from '../model/index.js'
 import { answerColumns, type Column, isTrue } from './answers.js'
 import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt, typedColumn } from './condition.js'
 import type { Dialect, ReadList } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
-import { type Order, orderBy } from './order.js'
-
-/** What to read of each record of a table. */
-export interface RecordRequest {
-  readonly table: string
-  readonly caller: Caller
-  readonly action: 'list' | 'get'
-  /** The fields to read besides the key; left out, all. */
-  readonly fields?: readonly string[]
-  /** Adds, as `$access`, what the caller may do. */
-  readonly access?: boolean
-  readonly related?: readonly RelatedRequest[]
-  /** What all of the records meet, decided for this caller; left out, that the caller sees them. */
-  readonly filter?: Condition
-  /** When the caller sees the record at all, where that is not yet sure; of others, only the key is read. */
-  readonly sight?: Condition
-}
-
-/** Records that a record refers to, or that refer to it, to be read along with it. */
-export interface RelatedRequest extends RecordRequest {
-  readonly relation: Relation
-  readonly filter: Condition
-  readonly order: readonly Order[]
-  /** How many at most; a whole number, 0 or more. */
-  readonly limit?: number
-}
+import { orderBy } from './order.js'
 
 /** The columns that make up a record, and how to read it from them. */
 export interface RecordPlan {
@@ -45,7 +20,7 @@ export interface RecordPlan {
 /** Plans the columns of a record; those of a related one, at a deeper level, travel in JSON. */
 export function planRecord(compilation: Compilation, request: RecordRequest, scopes: readonly Scope[]): RecordPlan {
   const { rulebook, dialect } = compilation
-  const { table, caller, action, access = false, related = [] } = request
+  const { table, access, related, masks: unshifted, sight = always } = request
   const { fields, key } = tableOf(rulebook.model, table)
   const level = scopes.length - 1
   const root = scopes[level] as Scope
@@ -53,22 +28,21 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   const chosen = Object.entries(fields).filter(
     ([name]) => key.includes(name) || request.fields?.includes(name) !== false,
   )
-  const masks = shiftedMasks(compilation, request, level)
+  const masks = new Map([...unshifted].map(([field, condition]) => [field, shift(condition, level)]))
   const masked = chosen.filter(([name]) => masks.has(name)).map(([name]) => name)
   const asked = [
-    ...(access ? accessQuestions(rulebook, table, caller, action).map((each) => shiftedQuestion(each, level)) : []),
+    ...(access?.questions ?? []).map(({ id, condition }) => ({ id, condition: shift(condition, level) })),
     ...masked.map((name) => ({ id: maskId(name), condition: masks.get(name) as Condition })),
   ]
-  const { sight = always } = request
   const answers = answerColumns(compilation, scopes, [...asked, { id: SIGHT, condition: sight }])
-  const accessOf = access ? sharedAccess(accessReader(rulebook, table, caller, action), answers.columns) : undefined
+  const accessOf = access && sharedAccess(access.read, answers.columns)
   const values = chosen.map(([name, field]) => {
     const column = (inJson ? columnInJson : selectedColumn)(dialect, root.column(name), field)
     const mask = masks.get(name)
     const seen = mask && compileCondition(compilation, mask, scopes)
     return { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column }
   })
-  const joined = related.map((each) => planRelated(compilation, each, request, scopes))
+  const joined = related.map((each) => planRelated(compilation, each, table, scopes))
   const columns = [...values, ...answers.columns, ...joined.flatMap(({ column }) => column ?? [])]
   const readers = chosen.flatMap(([name, field]) => {
     const read = readerFor(dialect, field)
@@ -134,27 +108,24 @@ interface RelatedPlan {
 function planRelated(
   compilation: Compilation,
   request: RelatedRequest,
-  outer: RecordRequest,
+  around: string,
   scopes: readonly Scope[],
 ): RelatedPlan {
   const { dialect } = compilation
-  const { relation, order, limit } = request
+  const { relation, filter, from, to, order, limit } = request
   const level = scopes.length
-  // A reference tells of both its ends: who does not see the field that holds it does not see where it leads either.
-  const seen = [
-    shiftedMasks(compilation, outer, level - 1).get(relation.from),
-    shiftedMasks(compilation, request, level).get(relation.to),
-    shift(request.filter, level),
-  ].filter((condition) => condition !== undefined)
+  const seen = [from && shift(from, level - 1), to && shift(to, level), shift(filter, level)].filter(
+    (condition) => condition !== undefined,
+  )
   if (seen.some(({ kind }) => kind === 'never')) return { name: relation.name, read: () => (relation.one ? null : []) }
   const inner = scopeAt(dialect, relation.table, level)
   const deeper = [...scopes, inner]
-  const around = scopes[level - 1] as Scope
+  const outer = scopes[level - 1] as Scope
   const plan = planRecord(compilation, request, deeper)
   const matches = compileEqual(
     dialect,
     typedColumn(compilation, inner, relation.to),
-    typedColumn(compilation, around, relation.from),
+    typedColumn(compilation, outer, relation.from),
   )
   const sorted = order.map((each) => (each.sight ? { ...each, sight: shift(each.sight, level) } : each))
   const list = dialect.jsonList({
@@ -175,8 +146,7 @@ function planRelated(
     column: { name: relatedId(relation.name), text: level === 1 ? dialect.listColumn(list) : list },
     read: (json: unknown) => {
       const { records: found, whole } = readList(dialect, json)
-      if (!whole)
-        throw new LimitError(`bytes of ${relation.name} with one record of ${outer.table}`, LIMITS.relatedBytes)
+      if (!whole) throw new LimitError(`bytes of ${relation.name} with one record of ${around}`, LIMITS.relatedBytes)
       const records = found.map(readOne)
       return relation.one ? (records[0] ?? null) : records
     },
@@ -191,16 +161,6 @@ function readList(dialect: Dialect, json: unknown): ReadList {
     return { records: [], whole: false }
   }
 }
-
-function shiftedMasks({ rulebook }: Compilation, { table, caller, action, filter }: RecordRequest, level: number) {
-  const masks = fieldMasks(rulebook, table, caller, action, filter)
-  return new Map([...masks].map(([name, condition]) => [name, shift(condition, level)]))
-}
-
-const shiftedQuestion = (question: { id: string; condition: Condition }, level: number) => ({
-  ...question,
-  condition: shift(question.condition, level),
-})
 
 const SIGHT = 'sight of the record'
 const maskId = (field: string): string => `mask ${field}`
@@ -220,9 +180,6 @@ export const selectedAs = (dialect: Dialect, { name, text }: Column): Fragment =
 export function tableAs(dialect: Dialect, table: string): Fragment {
   return raw(`${dialect.identifier(table)} AS ${aliasAt(0)}`)
 }
-
-/** The name of the given value for a part of a key; of the first key, or of one further on. */
-export const keySlot = (field: string, at = 0): string => (at === 0 ? `key ${field}` : `key ${field} ${at}`)
 
 /** Whether a record is the one whose key is given with the request. */
 export function keyIs(compilation: Compilation, table: string, root: Scope, at = 0): Fragment {

@@ -1,23 +1,19 @@
 import { selectedColumn } from './stored.js'
 import { compileEqual } from './compare.js'
-import { anyOf, type Condition, notOf, unchanged } from '../condition/index.js'
+import { anyOf, notOf, unchanged } from '../condition/index.js'
+import type { ChangeRequest, Changes, CreateRequest, RecordRequest, RemoveRequest } from '../guard/index.js'
 import { type FieldData, fieldOf, type Relation, tableOf } from '../model/index.js'
-import type { Stamps } from '../rules/index.js'
 import { type Compilation, compileCondition, type Scope, scopeAt, tableScope, typedColumn } from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
-import { keysAre, planRecord, type RecordRequest, selectedAs, tableAs } from './record.js'
+import { keysAre, planRecord, selectedAs, tableAs } from './record.js'
 import { render, type Statement } from './statement.js'
 
-/** What a change sets: fields whose values are given with the request, and stamps. */
-export interface Changes {
-  readonly given: readonly string[]
-  readonly stamps: Stamps
-  /** Whether it is an action of the table's own, which is more than what it sets. */
-  readonly acts?: boolean
-}
-
 /** The record as a change makes it: stamps first, then given values, the rest as it was. */
-export function changedScope(compilation: Compilation, { given, stamps }: Changes, base: Scope): Scope {
+export function changedScope(
+  compilation: Compilation,
+  { given, stamps }: Pick<Changes, 'given' | 'stamps'>,
+  base: Scope,
+): Scope {
   const { model } = compilation.rulebook
   const sent = (name: string) =>
     given.includes(name) ? slot({ kind: 'given', name }, fieldOf(model, base.table, name)) : undefined
@@ -36,21 +32,15 @@ export function createdScope({ rulebook }: Compilation, table: string): Scope {
   return { table, column: (name) => slot({ kind: 'given', name }, fieldOf(rulebook.model, table, name)) }
 }
 
-/** What a write gives back of the record it wrote. */
-export interface WritePlan {
+/** A statement that writes, and what it gives back. */
+export interface Writing {
   readonly statement: Statement
   /** Reads the record written, as the caller sees it; left out, the statement returns its key at most. */
   readonly read?: (row: Record<string, unknown>) => Record<string, unknown>
 }
 
 /** A create that carries its condition: it stores nothing where the condition does not hold. */
-export function planCreate(
-  compilation: Compilation,
-  stored: readonly string[],
-  condition: Condition,
-  table: string,
-  returned?: RecordRequest,
-): WritePlan {
+export function planCreate(compilation: Compilation, { table, stored, condition, returned }: CreateRequest): Writing {
   const { dialect } = compilation
   const created = createdScope(compilation, table)
   const where = compileCondition(compilation, condition, [created])
@@ -71,21 +61,11 @@ export function planCreate(
   }
 }
 
-/**
- * A change that carries its condition.
- *
- * @param settable the fields given that can be set at all; the others only take part in the condition
- * @param records how many records, by the keys given with the request
- */
+/** A change that carries its condition. */
 export function planChange(
   compilation: Compilation,
-  changes: Changes,
-  settable: readonly string[],
-  condition: Condition,
-  table: string,
-  returned?: RecordRequest,
-  records = 1,
-): WritePlan {
+  { table, changes, settable, condition, returned, records }: ChangeRequest,
+): Writing {
   const { dialect } = compilation
   const root = scopeAt(dialect, table)
   const next = changedScope(compilation, changes, root)
@@ -94,9 +74,7 @@ export function planChange(
   )
   // An update that changes nothing writes nothing, stamps neither; an action of the table's own is done all the same.
   const changed =
-    changes.acts !== true && changes.given.length > 0
-      ? [anyOf(...changes.given.map((name) => notOf(unchanged(name))))]
-      : []
+    !changes.acts && changes.given.length > 0 ? [anyOf(...changes.given.map((name) => notOf(unchanged(name))))] : []
   const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
   const { clause, read } = returning(
     compilation,
@@ -115,7 +93,7 @@ export function planChange(
 }
 
 /** A delete that carries its condition; where the database can, it returns the key. */
-export function planDelete(compilation: Compilation, table: string, condition: Condition, records = 1): Statement {
+export function planRemove(compilation: Compilation, { table, condition, records }: RemoveRequest): Statement {
   const { dialect, rulebook } = compilation
   const root = tableScope(dialect, table)
   const where = join(
@@ -128,7 +106,7 @@ export function planDelete(compilation: Compilation, table: string, condition: C
 }
 
 /** Locks records by the keys given with the request, as far as the condition holds of them, until the transaction ends. */
-export function planLock(compilation: Compilation, table: string, condition: Condition, records = 1): Statement {
+export function planLock(compilation: Compilation, { table, condition, records }: RemoveRequest): Statement {
   const { dialect } = compilation
   const root = scopeAt(dialect, table)
   const where = sql`${keysAre(compilation, table, root, records)} AND ${compileCondition(compilation, condition, [root])}`

@@ -1,4 +1,4 @@
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 import {
   all,
   choice,
@@ -115,7 +115,7 @@ export const data = {
 
 export type AnyStore = Record<string, (...given: unknown[]) => Promise<unknown>>
 export const [ana, ben, eva] = [{ id: 1 }, { id: 2 }, { id: 3 }]
-export const on = (store: Store, as: object, of: object = rules): AnyStore =>
+export const on = (store: SqlStore, as: object, of: object = rules): AnyStore =>
   createGuard({ rules: of as Rules<never, never>, store, onDecision: () => undefined }).as(
     as as never,
   ) as unknown as AnyStore

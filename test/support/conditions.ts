@@ -1,17 +1,8 @@
 import fc from 'fast-check'
-import {
-  all,
-  any,
-  type CallerShape,
-  type Condition,
-  fromPlain,
-  type ModelData,
-  not,
-  type Operand,
-  type Shape,
-  toPlain,
-  type Value,
-} from 'pachter'
+import { all, any, type Condition, not } from 'pachter'
+import type { Operand } from 'pachter/condition'
+import { fromPlain, type ModelData, type Shape, toPlain, type Value } from 'pachter/model'
+import type { CallerShape } from 'pachter/rules'
 import { childrenOf, fieldOf, parentsOf } from 'pachter/model'
 
 /** Values that engines are known to see differently. */

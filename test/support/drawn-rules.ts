@@ -1,5 +1,7 @@
 import fc from 'fast-check'
-import { type Condition, type ModelData, type Operand, type Rulebook, toPlain, type Value } from 'pachter'
+import type { Condition, Rulebook } from 'pachter'
+import type { Operand } from 'pachter/condition'
+import { type ModelData, toPlain, type Value } from 'pachter/model'
 import { fieldOf } from 'pachter/model'
 import { conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
 

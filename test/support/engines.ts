@@ -2,19 +2,20 @@ import { PGlite } from '@electric-sql/pglite'
 import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
-import type { Data, ModelData } from 'pachter'
+import type { Data } from 'pachter'
+import type { ModelData } from 'pachter/model'
 import { createTables, insertRecord, resumeNumbers } from 'pachter/sql'
-import { type Store, withoutTrace } from 'pachter/store'
-import { mariadbStore } from 'pachter/store/mariadb'
-import { pgliteStore } from 'pachter/store/pglite'
-import { postgresqlStore } from 'pachter/store/postgresql'
-import { sqliteStore } from 'pachter/store/sqlite'
+import { type SqlStore, withoutTrace } from 'pachter/sql'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import { pgliteStore } from 'pachter/connect/pglite'
+import { postgresqlStore } from 'pachter/connect/postgresql'
+import { sqliteStore } from 'pachter/connect/sqlite'
 import { available, startMariadb, startPostgresql } from './servers.js'
 
 /** A database under test. */
 export interface Engine {
   readonly name: string
-  readonly store: Store
+  readonly store: SqlStore
   /** Where it is, for further connections; none inside the process. */
   readonly url?: string
   close(): Promise<void>
@@ -144,4 +145,5 @@ export async function load({ name, store }: Engine, model: ModelData, data: Data
 }
 
 /** Runs something against a store and takes back whatever it wrote. */
-export const undone = <T>(store: Store, work: (store: Store) => Promise<T>): Promise<T> => withoutTrace(store, [], work)
+export const undone = <T>(store: SqlStore, work: (store: SqlStore) => Promise<T>): Promise<T> =>
+  withoutTrace(store, [], work)

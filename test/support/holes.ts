@@ -1,14 +1,15 @@
 import mysql from 'mysql2/promise'
-import type { Data, ModelData } from 'pachter'
-import type { Store } from 'pachter/store'
-import { mariadbStore } from 'pachter/store/mariadb'
+import type { Data } from 'pachter'
+import type { ModelData } from 'pachter/model'
+import type { SqlStore } from 'pachter/sql'
+import { mariadbStore } from 'pachter/connect/mariadb'
 import { data, model } from './allotted.js'
 import { type Engine, load, openEngines } from './engines.js'
 
 /** A database with some records in it. */
 export interface Opened {
   readonly name: string
-  readonly store: Store
+  readonly store: SqlStore
   /** What was sent, outside of transactions. */
   readonly sent: string[]
   raw(text: string): Promise<unknown>
@@ -39,7 +40,7 @@ export async function onEach(
 
 function opened({ name, store: engine, url = '' }: Engine): Opened {
   const sent: string[] = []
-  const store: Store = {
+  const store: SqlStore = {
     ...engine,
     query: (text, values) => {
       sent.push(text)
@@ -69,7 +70,7 @@ function opened({ name, store: engine, url = '' }: Engine): Opened {
 }
 
 /** A pool of its own, for requests at the same time. */
-export const mysqlPool = (uri: string): Store => mariadbStore(mysql.createPool({ uri, connectionLimit: 4 }) as never)
+export const mysqlPool = (uri: string): SqlStore => mariadbStore(mysql.createPool({ uri, connectionLimit: 4 }) as never)
 
 /** Runs a test on every engine, or on some, with the records of all these tests. */
 export const each = (title: string, work: (opened: Opened) => Promise<unknown>, only?: readonly string[]) =>

@@ -1,5 +1,5 @@
 import { createGuard } from 'pachter'
-import { type Store, withoutTrace } from 'pachter/store'
+import { type SqlStore, sqlStore, withoutTrace } from 'pachter/sql'
 import { openDemoStore, readData } from '../../examples/allotment/database.js'
 import { rules } from '../../examples/allotment/rules.js'
 
@@ -9,15 +9,15 @@ export const NOW = new Date('2026-11-23T09:00:00.000Z')
 export async function openKorenveld() {
   const opened = await openDemoStore()
   const sent: string[] = []
-  let current: Store = opened
-  const store: Store = {
+  let current: SqlStore = opened
+  const store = sqlStore({
     dialect: opened.dialect,
     query: (text, values) => {
       sent.push(text)
       return current.query(text, values)
     },
     transaction: (work) => current.transaction(work),
-  }
+  })
   return {
     guard: createGuard({ rules, store, clock: () => NOW }),
     data: await readData(),

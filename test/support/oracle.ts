@@ -1,6 +1,7 @@
 // The rules of docs/rules.md read a second time, in the plainest way: loops over arrays, nothing worked out beforehand,
 // and no code shared with the library but the types of its data. What memory and every database answer is held to this.
-import type { Condition, Data, Operand, Rulebook } from 'pachter'
+import type { Condition, Data, Rulebook } from 'pachter'
+import type { Operand } from 'pachter/condition'
 import { compare, gone, same } from './oracle-values.js'
 
 type Row = Readonly<Record<string, unknown>>

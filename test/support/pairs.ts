@@ -1,5 +1,7 @@
 import fc from 'fast-check'
-import { accessQuestions, accessReader, answer, checkCaller, type Data, lookupIn } from 'pachter'
+import type { Data } from 'pachter'
+import { accessQuestions, accessReader, answer, lookupIn } from 'pachter/decide'
+import { checkCaller } from 'pachter/rules'
 import { Oracle, type Someone } from './oracle.js'
 import { same } from './oracle-values.js'
 import { attemptsIn, type Question, questionOn } from './questions.js'

@@ -1,7 +1,7 @@
 // A process of its own behind a pooler: reads with a rulebook that lets it see what it names, and tells what came.
 import pg from 'pg'
 import { createGuard, defineCaller, defineModel, defineRules, integer, text } from 'pachter'
-import { postgresqlStore } from 'pachter/store/postgresql'
+import { postgresqlStore } from 'pachter/connect/postgresql'
 
 const [url = '', crop = '', times = '0'] = process.argv.slice(2)
 

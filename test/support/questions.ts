@@ -1,5 +1,6 @@
 import fc from 'fast-check'
-import type { Condition, Data, ModelData } from 'pachter'
+import type { Condition, Data } from 'pachter'
+import type { ModelData } from 'pachter/model'
 import { childrenOf, parentsOf } from 'pachter/model'
 import { built, conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
 import { type Attempt, recordOf, valuesFrom } from './worlds.js'

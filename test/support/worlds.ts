@@ -9,12 +9,12 @@ import {
   defineModel,
   integer,
   list,
-  type ModelData,
   references,
   type Rulebook,
   text,
   timestamp,
 } from 'pachter'
+import type { ModelData } from 'pachter/model'
 import { fieldOf } from 'pachter/model'
 import { CALLER, IDS, LISTS, POOLS, TEXT_IDS, valuesFor } from './conditions.js'
 import { rulesOn } from './drawn-rules.js'

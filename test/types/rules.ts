@@ -12,7 +12,7 @@ import {
   text,
   type Model,
 } from 'pachter'
-import type { Store } from 'pachter/store'
+import type { SqlStore } from 'pachter/sql'
 
 const model = defineModel({
   members: { id: integer().key(), name: text() },
@@ -62,7 +62,7 @@ export const rules = defineRules(model, caller, {
 // @ts-expect-error there is no such table
 defineRules(model, caller, { plot: ({ table }) => table })
 
-export async function use(store: Store): Promise<void> {
+export async function use(store: SqlStore): Promise<void> {
   const guard = createGuard({ rules, store })
   // @ts-expect-error an id is a number
   guard.as({ id: '1' })

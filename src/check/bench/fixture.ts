@@ -15,17 +15,16 @@ import {
   tableOf,
   UnknownNameError,
 } from '../../model/index.js'
-import { createTables, insertRecord, resumeNumbers } from '../../sql/index.js'
-import { pgliteStore } from '../../store/pglite.js'
-import { sqliteStore } from '../../store/sqlite.js'
-import { type Store, withoutTrace } from '../../store/index.js'
+import { createTables, insertRecord, resumeNumbers, sqlStore, type SqlStore, withoutTrace } from '../../sql/index.js'
+import { pgliteStore } from '../../connect/pglite.js'
+import { sqliteStore } from '../../connect/sqlite.js'
 
 /** All records by table: as JavaScript holds them, or as JSON does. */
 export type Records = Readonly<Record<string, readonly MemoryRecord[]>>
 
 /** A throw-away database with records, for tests. Its functions can be handed to a runner's hooks as they are. */
 export interface Fixture {
-  readonly store: Store
+  readonly store: SqlStore
   /** From here on, everything written can be taken back: for `beforeEach`. */
   readonly begin: () => Promise<void>
   /** Takes back everything written since `begin`: for `afterEach`. */
@@ -93,17 +92,17 @@ const OPEN = {
 }
 
 /** Between `begin` and `undo`, all statements run inside a transaction that never commits. */
-function isolated(store: Store, close: () => Promise<void>): Fixture {
-  let inside: { readonly store: Store; readonly finish: () => void } | undefined
+function isolated(store: SqlStore, close: () => Promise<void>): Fixture {
+  let inside: { readonly store: SqlStore; readonly finish: () => void } | undefined
   let over = Promise.resolve()
-  const current = (): Store => inside?.store ?? store
+  const current = (): SqlStore => inside?.store ?? store
   return {
-    store: {
+    store: sqlStore({
       dialect: store.dialect,
       query: (text, values) => current().query(text, values),
       transaction: (work) => current().transaction(work),
       close,
-    },
+    }),
     begin: () =>
       new Promise((resolve, reject) => {
         if (inside) return reject(new FixtureError('The fixture has begun already: call undo first.'))

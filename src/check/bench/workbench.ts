@@ -1,6 +1,7 @@
+import type { SqlStore } from '../../sql/index.js'
 import { UnknownNameError } from '../../model/index.js'
 import { type Caller, checkCaller, type Rulebook, trusted } from '../../rules/index.js'
-import { createGuard, type Store, type UntypedStore, type Validators } from '../../store/index.js'
+import { createGuard, type UntypedStore, type Validators } from '../../guard/index.js'
 
 /** What there is to look at: rules, callers and their names, and the store with the records. */
 export interface Subject {
@@ -9,7 +10,7 @@ export interface Subject {
   readonly callers: Readonly<Record<string, unknown>>
   /** Callers besides them. */
   readonly furtherCallers?: Readonly<Record<string, unknown>>
-  readonly store: Store
+  readonly store: SqlStore
   /** The field by which a person knows a record, by table. */
   readonly titles?: Readonly<Record<string, string>>
   readonly validators?: Validators
@@ -20,7 +21,7 @@ export interface Subject {
 /** What every check works with: a subject, and its store as each caller may use it. */
 export interface Workbench {
   readonly rulebook: Rulebook
-  readonly store: Store
+  readonly store: SqlStore
   readonly titles: Readonly<Record<string, string>>
   /** The callers' names. */
   readonly names: readonly string[]

@@ -1,6 +1,6 @@
 import { type Access, RefusedError } from '../../decide/index.js'
 import { PachterError, UnknownNameError } from '../../model/index.js'
-import type { UntypedStore } from '../../store/index.js'
+import type { UntypedStore } from '../../guard/index.js'
 import { listKeys } from './index.js'
 import { write } from '../try/write.js'
 

@@ -9,8 +9,14 @@ import {
   UnknownNameError,
 } from '../../model/index.js'
 import { type Caller, expand, permission, type Rulebook, shapeOfCaller, specialise } from '../../rules/index.js'
-import { type Everyone, type EveryonePlan, planCallers, planEveryone, type Statement } from '../../sql/index.js'
-import type { Store } from '../../store/index.js'
+import {
+  type Everyone,
+  type EveryonePlan,
+  planCallers,
+  planEveryone,
+  type SqlStore,
+  type Statement,
+} from '../../sql/index.js'
 import { inBatches } from '../bench/keys.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -156,7 +162,7 @@ export async function countForMany(
 }
 
 async function runCounts(
-  store: Store,
+  store: SqlStore,
   clock: () => Date,
   plan: EveryonePlan,
   keyIn: (row: Readonly<Record<string, unknown>>) => string,

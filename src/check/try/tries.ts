@@ -1,3 +1,4 @@
+import { withoutTrace } from '../../sql/index.js'
 import {
   asideOf,
   isMissing,
@@ -7,7 +8,6 @@ import {
   UnknownNameError,
   type Value,
 } from '../../model/index.js'
-import { withoutTrace } from '../../store/index.js'
 import { recordAt } from '../bench/keys.js'
 import { write } from './write.js'
 import type { Workbench } from '../bench/workbench.js'

@@ -1,5 +1,5 @@
 import type { MemoryRecord } from '../../decide/index.js'
-import type { UntypedStore } from '../../store/index.js'
+import type { UntypedStore } from '../../guard/index.js'
 
 /**
  * Writes through a scoped store, whatever the action is called.

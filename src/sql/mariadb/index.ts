@@ -1,6 +1,7 @@
+import type { Form } from '../../guard/index.js'
 import { LIMITS, type Shape } from '../../model/index.js'
 import { type Comparisons, signed } from '../compare.js'
-import type { Dialect, Form, Subquery } from '../dialect.js'
+import type { Dialect, Subquery } from '../dialect.js'
 import { type Fragment, isSlot, raw, sql } from '../fragment.js'
 import { jsonArray, order, parsed } from '../json.js'
 import { limit } from '../limit.js'

@@ -1,5 +1,6 @@
+import type { Form } from '../../guard/index.js'
 import { signed } from '../compare.js'
-import type { Dialect, Form, Subquery } from '../dialect.js'
+import type { Dialect, Subquery } from '../dialect.js'
 import { type Fragment, raw, sql } from '../fragment.js'
 import { jsonArray, jsonList, order, readList } from '../json.js'
 import { limit } from '../limit.js'

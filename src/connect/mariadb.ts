@@ -1,0 +1,50 @@
+import { type Connection, type DriverRow, mariadb, type Outcome, sqlStore, type SqlStore } from '../sql/index.js'
+import { inTransaction } from './in-transaction.js'
+
+interface Queryable {
+  execute(text: string, values: never[]): Promise<[unknown, unknown]>
+  query(text: string): Promise<[unknown, unknown]>
+}
+
+/** The part of a pool of `mysql2/promise` that is used. */
+export interface MariadbPool extends Queryable {
+  getConnection(): Promise<Queryable & { release(): void; destroy(): void }>
+}
+
+/**
+ * A store in MariaDB, through a pool of `mysql2/promise`. The pool stays yours: its settings, its size,
+ * its end. Its connections have to speak utf8mb4, as they do unless told otherwise.
+ *
+ * @param pool a `mysql2/promise` pool
+ * @example
+ * import mysql from 'mysql2/promise'
+ * const store = mariadbStore(mysql.createPool({ uri: process.env.DATABASE_URL }))
+ */
+export function mariadbStore(pool: MariadbPool): SqlStore {
+  return sqlStore({
+    dialect: mariadb,
+    ...connection(pool),
+    transaction: async (work) => {
+      const client = await pool.getConnection()
+      return inTransaction(connection(client), mariadb.begin, work, (broken) =>
+        broken ? client.destroy() : client.release(),
+      )
+    },
+  })
+}
+
+function connection(client: Queryable): Connection {
+  return {
+    query: async (text, values) => {
+      // The server does not prepare what stands around a transaction.
+      const [result] = values.length > 0 ? await client.execute(text, values as never[]) : await client.query(text)
+      return outcomeOf(result)
+    },
+  }
+}
+
+function outcomeOf(result: unknown): Outcome {
+  if (Array.isArray(result)) return { rows: result as DriverRow[], touched: result.length }
+  const { affectedRows, insertId } = result as { affectedRows: number; insertId: unknown }
+  return { rows: [], touched: affectedRows, createdId: insertId }
+}

@@ -1,0 +1,224 @@
+import { type Condition, contains } from '../condition/index.js'
+import { RefusedError } from '../decide/index.js'
+import {
+  assertWithin,
+  childrenOf,
+  InputError,
+  type KeyValues,
+  LIMITS,
+  printKey,
+  readKey,
+  tableOf,
+} from '../model/index.js'
+import type { Action } from '../rules/index.js'
+import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
+import type { ReadRecord } from './backend.js'
+import { atomically, keySlots, run, type Session } from './session.js'
+import { lockRecords } from './attempt.js'
+import { type Change, change, create, prepareChange, prepareRemoval, remove } from './writes.js'
+import { refuseClosed } from './requests.js'
+
+/** What a bulk write does about records that are refused. */
+export interface BulkOptions {
+  /** Writes those that are permitted and reports the others, instead of writing none. */
+  readonly partly?: boolean
+}
+
+/** What came of a bulk write in part. */
+export interface BulkOutcome<T> {
+  readonly written: readonly T[]
+  readonly refused: readonly BulkRefusal[]
+}
+
+/** What a bulk write returns, by what was asked. */
+export type BulkResult<T, O> = O extends { readonly partly: true } ? BulkOutcome<T> : readonly T[]
+
+/** How many records one statement writes at most. */
+const CHUNK = 64
+
+/** Stores several new records. */
+export async function createMany(session: Session, table: string, all: readonly unknown[], options: BulkOptions = {}) {
+  assertMany(all)
+  tableOf(session.rulebook.model, table)
+  refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
+  return eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
+}
+
+/** Changes several records to the same values, by an update or an action of the table's own. */
+export async function changeMany(
+  session: Session,
+  table: string,
+  action: Action,
+  given: readonly unknown[],
+  values: unknown,
+  options: BulkOptions = {},
+) {
+  assertMany(given)
+  const prepared = await prepareChange(session, table, action, values)
+  const named = keysByName(session, table, given)
+  const keys = [...new Map(named).values()]
+  const together = await changeTogether(session, table, keys, prepared)
+  const done = together || (await eachInTurn(session, table, keys, options, changeOne))
+  if (!Array.isArray(done)) return done as BulkOutcome<ReadRecord>
+  if (options.partly) return { written: done, refused: [] }
+  // A record is written once, and returned as often as it was named.
+  const places = new Map([...new Map(named).keys()].map((name, at) => [name, at]))
+  return named.map(([name]) => done[places.get(name) as number] as ReadRecord)
+
+  function changeOne(inside: Session, key: KeyValues): Promise<ReadRecord> {
+    return change(inside, table, action, key, values)
+  }
+}
+
+/** Removes several records. */
+export async function deleteMany(
+  session: Session,
+  table: string,
+  given: readonly unknown[],
+  options: BulkOptions = {},
+): Promise<BulkOutcome<unknown> | undefined> {
+  assertMany(given)
+  const removal = prepareRemoval(session, table)
+  const keys = [...new Map(keysByName(session, table, given)).values()]
+  if (!(await removeTogether(session, table, keys, removal))) {
+    const done = await eachInTurn(session, table, keys, options, async (inside, key) => {
+      await remove(inside, table, key)
+      return bareKey(key)
+    })
+    return options.partly ? (done as BulkOutcome<unknown>) : undefined
+  }
+  return options.partly ? { written: keys.map(bareKey), refused: [] } : undefined
+}
+
+function assertMany(all: unknown): void {
+  if (!Array.isArray(all)) throw new InputError('a bulk write', { records: 'must be a list' })
+  assertWithin('records in one bulk write', all.length, LIMITS.bulkRecords)
+}
+
+/** The keys as they were given, by a text that equal ones share. */
+function keysByName({ rulebook: { model } }: Session, table: string, given: readonly unknown[]) {
+  return Array.from(given, (key): readonly [string, KeyValues] => {
+    const read = readKey(model, table, key)
+    return [printKey(model, table, read), read]
+  })
+}
+
+/**
+ * Whether it makes a difference whether records are written together or one after another: where what decides about one
+ * looks at others that the write of another may have changed, as it does at records of the same table.
+ */
+function isIndependent(
+  { rulebook: { model } }: Session,
+  table: string,
+  condition: Condition,
+  removing: boolean,
+): boolean {
+  const touched = new Set([table])
+  // What refers to a record that is removed may go with it, and what refers to that.
+  if (removing) for (const each of touched) for (const child of childrenOf(model, each)) touched.add(child.table)
+  return !contains(condition, (part) => part.kind === 'some' && touched.has(part.table))
+}
+
+/** A key as it is given where it is one value. */
+const bareKey = (key: unknown): unknown =>
+  typeof key === 'object' && key !== null && Object.keys(key).length === 1 ? Object.values(key)[0] : key
+
+/** Some record was not written; then each is asked about on its own. */
+const NOT_ALL = Symbol('not all')
+
+/** Changes records by as few statements as can be, if nothing stands in the way of any. */
+async function changeTogether(
+  session: Session,
+  table: string,
+  keys: readonly KeyValues[],
+  { reading, planFor }: Change,
+): Promise<readonly ReadRecord[] | undefined> {
+  const name = (record: Readonly<Record<string, unknown>>) => printKey(session.rulebook.model, table, record)
+  const first = reading.problems.size === 0 ? planFor(1) : undefined
+  if (!first?.plan.returns || !isIndependent(session, table, first.condition, false)) return undefined
+  const records = new Map<string, ReadRecord>()
+  const done = await allOrNot(session, async (inside) => {
+    for (const chunk of chunksOf(keys)) {
+      const write = planFor(chunk.length)
+      if (!write) throw NOT_ALL
+      if (write.rests) await lockRecords(inside, table, chunk)
+      const written = await run(inside, write.plan, { ...reading.values, ...keySlots(...chunk) })
+      for (const record of written.records ?? []) records.set(name(record), record)
+    }
+    return keys.every((key) => records.has(name(key)))
+  })
+  return done ? keys.map((key) => records.get(name(key)) as ReadRecord) : undefined
+}
+
+async function removeTogether(
+  session: Session,
+  table: string,
+  keys: readonly KeyValues[],
+  { planFor }: ReturnType<typeof prepareRemoval>,
+): Promise<boolean> {
+  const { condition, rests } = planFor(1)
+  if (!isIndependent(session, table, condition, true)) return false
+  return allOrNot(session, async (inside) => {
+    let removed = 0
+    for (const chunk of chunksOf(keys)) {
+      if (rests) await lockRecords(inside, table, chunk)
+      removed += (await run(inside, planFor(chunk.length).plan, keySlots(...chunk))).touched
+    }
+    return removed === keys.length
+  })
+}
+
+/** Runs work in a transaction, and takes it back where it does not report that all was done. */
+async function allOrNot(session: Session, work: (inside: Session) => Promise<boolean>): Promise<boolean> {
+  try {
+    return await atomically(session, async (inside) => {
+      if (await work(inside)) return true
+      throw NOT_ALL
+    })
+  } catch (error) {
+    // What stands in the way of one is told with the others, one by one.
+    if (error === NOT_ALL || (error instanceof ConflictError && !session.place.isInside)) return false
+    throw error
+  }
+}
+
+/**
+ * Keys by the statement. The last one fills a statement up, so that a few sizes of statement serve all numbers of keys.
+ */
+function chunksOf(keys: readonly KeyValues[]): readonly (readonly KeyValues[])[] {
+  return Array.from({ length: Math.ceil(keys.length / CHUNK) }, (_, at) => {
+    const chunk = keys.slice(at * CHUNK, (at + 1) * CHUNK)
+    const size = 2 ** Math.ceil(Math.log2(chunk.length))
+    return [...chunk, ...Array.from({ length: size - chunk.length }, () => chunk.at(-1) as KeyValues)]
+  })
+}
+
+/**
+ * Writes to records one after another; each is tried, so that all refusals are reported at once.
+ *
+ * @throws {BulkRefusedError} where any is refused and not only a part is wanted; nothing is written then
+ */
+function eachInTurn<K, T>(
+  session: Session,
+  table: string,
+  keys: readonly K[],
+  { partly = false }: BulkOptions,
+  write: (session: Session, key: K) => Promise<T>,
+): Promise<readonly T[] | BulkOutcome<T>> {
+  return atomically(session, async (inside) => {
+    const written: T[] = []
+    const refused: BulkRefusal[] = []
+    for (const key of keys) {
+      try {
+        written.push(await write(inside, key))
+      } catch (error) {
+        const isTold = error instanceof RefusedError || error instanceof InputError || error instanceof ConflictError
+        if (!isTold) throw error
+        refused.push({ key: bareKey(key), status: error.status, message: error.message })
+      }
+    }
+    const [first, ...more] = refused
+    if (first && !partly) throw new BulkRefusedError(table, [first, ...more])
+    return partly ? { written, refused } : written
+  })
+}

@@ -1,0 +1,56 @@
+import { PachterError, show } from '../model/index.js'
+
+/**
+ * Something stored stands in the way, or the record changed while it was being written, again and again; nothing was
+ * written. HTTP status 409. Whether it is a key, a unique value or a reference, is for the developer alone: `inFull`.
+ */
+export class ConflictError extends PachterError {
+  readonly code = 'conflict'
+  readonly status = 409
+}
+
+/** Another transaction was in the way; the same can be tried again. HTTP status 409. */
+export class BusyError extends ConflictError {}
+
+/** The database did not do what was asked. HTTP status 500. What it said is for the developer alone: `inFull`. */
+export class StoreError extends PachterError {
+  readonly code = 'store-failed'
+  readonly status = 500
+}
+
+/**
+ * A transaction cannot go on, or its store is used where it does not belong: after its end, or outside of the part that
+ * is open. HTTP status 500. Nothing of the transaction was written.
+ */
+export class TransactionError extends PachterError {
+  readonly code = 'transaction-failed'
+  readonly status = 500
+}
+
+/** One record that stood in the way of a bulk write. */
+export interface BulkRefusal {
+  /** The record's key; of a record to be created, its place among those given, counted from 0. */
+  readonly key: unknown
+  readonly status: number
+  readonly message: string
+}
+
+/** How many refusals the sentence of an error tells; `refusals` has them all. */
+const NAMED = 20
+
+/** Some records of a bulk write were refused, so none was written. `status` is that of the first. */
+export class BulkRefusedError extends PachterError {
+  readonly code = 'bulk-refused'
+  readonly status: number
+
+  constructor(
+    readonly table: string,
+    /** Every record refused, by key, with what its caller may be told. */
+    readonly refusals: readonly [BulkRefusal, ...BulkRefusal[]],
+  ) {
+    const named = refusals.slice(0, NAMED).map(({ key, message }) => `${show(key)}: ${message}`)
+    const more = refusals.length > NAMED ? ` And ${refusals.length - NAMED} more.` : ''
+    super(`Nothing was written: ${refusals.length} of the records of ${table} were refused. ${named.join(' ')}${more}`)
+    this.status = refusals[0].status
+  }
+}

@@ -1,0 +1,143 @@
+import type { Condition } from '../condition/index.js'
+import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index.js'
+import { type KeyValues, readKey } from '../model/index.js'
+import { ask, type Asked, type AskedFor, assertForm, assertObject, type GivenOptions, type OPTIONS } from './ask.js'
+import { withAnswer } from './answer.js'
+import { type Given, LIMIT, type ListPlan, type Plan, type ReadRecord } from './backend.js'
+import type { PlanKinds } from './plans.js'
+import { filterOf, listRequest, recordRequest, refuseClosed } from './requests.js'
+import { bindingsOf, keySlots, planned, run, type Session } from './session.js'
+
+/** The records of a table this caller may list. */
+export async function list(session: Session, table: string, options: GivenOptions): Promise<readonly ReadRecord[]> {
+  const { plan, given } = prepareList(session, table, options)
+  return plan ? run(session, plan, given) : []
+}
+
+/** Says how a list is going to be run; nothing where it is empty without asking the database. */
+export async function explain(session: Session, table: string, options: GivenOptions): Promise<ListPlan | undefined> {
+  const { plan, given } = prepareList(session, table, options)
+  return plan?.explain(session.place, bindingsOf(session, given))
+}
+
+/** How many records of a table this caller may list. */
+export async function count(session: Session, table: string, options: GivenOptions): Promise<number> {
+  const { asked, given } = prepareCount(session, table, options)
+  const { plan } = planned(session, 'count', [table, asked, options.form], () => {
+    const request = countRequest(session, asked, options)
+    return { plan: request && session.backend.count(request) }
+  })
+  return plan ? run(session, plan, given) : 0
+}
+
+/** Whether there is any record this caller may list. */
+export async function exists(session: Session, table: string, options: GivenOptions): Promise<boolean> {
+  const { asked, given } = prepareCount(session, table, options)
+  const { plan } = planned(session, 'exists', [table, asked, options.form], () => {
+    const request = countRequest(session, asked, options)
+    return { plan: request && session.backend.exists(request) }
+  })
+  return plan ? run(session, plan, given) : false
+}
+
+/** The record with that key. */
+export async function get(
+  session: Session,
+  table: string,
+  givenKey: unknown,
+  options: GivenOptions = {},
+): Promise<ReadRecord> {
+  const key = readKey(session.rulebook.model, table, givenKey)
+  const found = findByKey(session, table, key, options)
+  const record = found instanceof Promise ? await found : found
+  if (record) return record
+  const { rulebook, caller } = session
+  const inquiry = { rulebook, table, action: 'get', caller }
+  throw refusal(record === null ? closedVerdict(inquiry) : verdictFrom(inquiry, () => false))
+}
+
+/** The record as the caller sees it after a write; only its key where the caller no longer does. */
+export function seenAfterWrite(session: Session, table: string, key: KeyValues): ReadRecord | Promise<ReadRecord> {
+  return withAnswer(findByKey(session, table, key, {}), (record) => record ?? { ...key })
+}
+
+/** The record; nothing where the caller does not see one, `null` where the caller cannot see any. */
+export function findByKey(
+  session: Session,
+  table: string,
+  key: KeyValues,
+  options: GivenOptions,
+): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
+  assertObject(table, 'get', options)
+  const plan = getPlan(session, table, options)
+  return plan ? run(session, plan, keySlots(key)) : null
+}
+
+function getPlan(session: Session, table: string, options: GivenOptions): Plan<ReadRecord | undefined> | undefined {
+  const asked = isEmpty(options) ? undefined : askAs(session, table, 'get', options).asked
+  return planned(session, 'get', asked ? [table, asked] : [table], () => {
+    const filter = filterOf(session, table, 'get')
+    if (filter.kind === 'never') return { plan: undefined }
+    const record = recordRequest(session, asked ?? { table, access: false, related: [] }, 'get', filter)
+    return { plan: session.backend.get({ ...record, filter }) }
+  }).plan
+}
+
+const isEmpty = (options: object): boolean => {
+  for (const _ in options) return false
+  return true
+}
+
+/** A list that is ready to be run, if any record can come. */
+type Prepared = PlanKinds['list'] & { readonly given: Given }
+
+function prepareList(session: Session, table: string, options: GivenOptions): Prepared {
+  const { rulebook, caller } = session
+  refuseClosed(session, { rulebook, table, action: 'list', caller })
+  const make = (asked: Asked) => {
+    const filter = filterOf(session, table, 'list', asked.where)
+    if (filter.kind === 'never') return { plan: undefined }
+    return { plan: session.backend.list(listRequest(session, asked, filter, options.form)) }
+  }
+  assertObject(table, 'list', options)
+  if (isPage(options)) {
+    // The most frequent, a page in the order of the keys, is found without going through what was asked.
+    const { limit, access } = options
+    const name = [table, limit !== undefined, access === true]
+    const { plan } = planned(session, 'list', name, () => make(askAs(session, table, 'list', options).asked))
+    return { plan, given: limit === undefined ? {} : { [LIMIT]: limit } }
+  }
+  const { asked, given } = askAs(session, table, 'list', options)
+  return { ...planned(session, 'list', [table, asked, options.form], () => make(asked)), given }
+}
+
+function isPage(options: GivenOptions): boolean {
+  for (const option in options) if (option !== 'limit' && option !== 'access') return false
+  const { limit, access } = options
+  return (
+    (limit === undefined || (Number.isSafeInteger(limit) && limit >= 0)) &&
+    (access === undefined || typeof access === 'boolean')
+  )
+}
+
+function prepareCount(session: Session, table: string, options: GivenOptions): AskedFor {
+  const { rulebook, caller } = session
+  refuseClosed(session, { rulebook, table, action: 'list', caller })
+  return askAs(session, table, 'count', options)
+}
+
+/** What to count; nothing where there can be none. */
+function countRequest(session: Session, { table, where }: Asked, { form }: GivenOptions) {
+  const filter = filterOf(session, table, 'list', where)
+  return filter.kind === 'never' ? undefined : { table, filter, ...(form && { form }) }
+}
+
+function askAs(session: Session, table: string, kind: keyof typeof OPTIONS, options: GivenOptions): AskedFor {
+  assertForm(options.form)
+  return ask(session.rulebook.model, table, kind, options, (field) => masksOf(session, table).has(field))
+}
+
+function masksOf(session: Session, table: string): ReadonlyMap<string, Condition> {
+  const { rulebook, caller } = session
+  return planned(session, 'masks', [table], () => fieldMasks(rulebook, table, caller, 'list'))
+}

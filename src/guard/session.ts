@@ -1,0 +1,61 @@
+import type { Cache, KeyValues } from '../model/index.js'
+import type { Caller, Rulebook } from '../rules/index.js'
+import { type Backend, type Bindings, type Given, keySlot, type Place, type Plan } from './backend.js'
+import type { Decision } from './decision.js'
+import type { PlanKinds, PlanName } from './plans.js'
+import type { Validators } from './validators.js'
+
+/** One caller at work: the rules, the database, who it is and what time it is. */
+export interface Session {
+  readonly rulebook: Rulebook
+  readonly backend: Backend
+  /** Where plans are run: the store itself, or a transaction. */
+  readonly place: Place
+  readonly caller: Caller
+  readonly clock: () => Date
+  readonly validators: Validators
+  /** What was worked out, for callers of all shapes. */
+  readonly plans: Cache<PlanKinds[keyof PlanKinds]>
+  /** What plans depend on of the caller. */
+  readonly shape: string
+  /** Told of every decision; nothing where nobody listens. */
+  readonly onDecision?: (decision: Decision) => void
+}
+
+/** Runs a plan with the caller's, the clock's and the given values. */
+export function run<T>(session: Session, plan: Plan<T>, given: Given = NOTHING, now?: Date): T | Promise<T> {
+  return plan.run(session.place, bindingsOf(session, given, now))
+}
+
+const NOTHING: Given = Object.freeze({})
+
+/** What a plan is run with. */
+export const bindingsOf = ({ caller, clock }: Session, given: Given, now?: Date): Bindings => ({
+  caller,
+  clock: now ? () => now : clock,
+  given,
+})
+
+/** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */
+export function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
+  return session.place.transaction((place) => work({ ...session, place }))
+}
+
+/** What was worked out for callers of this shape before, or is now. */
+export function planned<K extends keyof PlanKinds>(
+  { plans, shape }: Session,
+  kind: K,
+  name: PlanName,
+  make: () => PlanKinds[K],
+): PlanKinds[K] {
+  // As JSON: whatever stands in a name, no two are ever one.
+  const text = `${kind} ${JSON.stringify(name)}`
+  return (plans.find(shape, text) ?? plans.keep(shape, text, make())) as PlanKinds[K]
+}
+
+/** The parts of one key or several under the names that their slots have. */
+export function keySlots(...keys: readonly KeyValues[]): Record<string, unknown> {
+  const slots: Record<string, unknown> = {}
+  for (const [at, key] of keys.entries()) for (const name in key) slots[keySlot(name, at)] = key[name]
+  return slots
+}

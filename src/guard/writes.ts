@@ -1,0 +1,242 @@
+import { type Condition, contains } from '../condition/index.js'
+import {
+  assertFit,
+  type Inquiry,
+  type Reading,
+  readValues,
+  recordToCreate,
+  refusal,
+  stampsToSet,
+  unstamped,
+  type Verdict,
+} from '../decide/index.js'
+import { isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
+import {
+  type Action,
+  assertAction,
+  changePermission,
+  createPermission,
+  dependsOn,
+  isFixed,
+  rulesOf,
+  specialise,
+} from '../rules/index.js'
+import { withAnswer } from './answer.js'
+import type { ReadRecord, RecordRequest } from './backend.js'
+import type { PlannedWrite } from './plans.js'
+import { decidedPermission, recordRequest, refuseClosed } from './requests.js'
+import { attempt, lockParents, lockRecords } from './attempt.js'
+import { seenAfterWrite } from './reads.js'
+import { keySlots, planned, run, type Session } from './session.js'
+import { problemsFound } from './validators.js'
+import { inquire, inquireCreate } from './verdicts.js'
+
+/** Stores a new record. */
+export async function create(session: Session, table: string, given: unknown): Promise<ReadRecord> {
+  tableOf(session.rulebook.model, table)
+  refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
+  const found = await problemsFound(session.validators, table, 'create', given)
+  return createRead(session, table, readValues(session.rulebook, table, 'create', given, found))
+}
+
+async function createRead(session: Session, table: string, reading: Reading): Promise<ReadRecord> {
+  const { rulebook, caller, clock } = session
+  const now = clock()
+  const { values, fields, unfit } = reading
+  const record = recordToCreate(rulebook, table, values, caller, now)
+  const inquiry: Inquiry = { rulebook, table, action: 'create', caller, fields, unfit }
+  const explain = async (asked: Session): Promise<undefined> => {
+    const verdict = await inquireCreate(asked, inquiry, record)
+    if (isRefusal(verdict)) throw refusal(verdict)
+    assertFit(table, reading.problems, verdict.invalid)
+    assertFit(table, unstamped(rulebook, table, record))
+    if (!verdict.allowed) throw refusal(verdict)
+    return undefined
+  }
+  if (reading.problems.size > 0 || unstamped(rulebook, table, record).size > 0) await explain(session)
+  const stored = Object.keys(record).filter((name) => !isMissing(record[name]))
+  const { plan, rests } = planned(session, 'create', [table, fields, stored], () => {
+    const condition = specialise(createPermission(rulebook, table, fields), caller)
+    const seen = returned(session, table)
+    const plan = session.backend.create({ table, stored, condition, ...(seen && { returned: seen }) })
+    return { plan, condition, rests: restsOnOthers(condition) }
+  })
+  return attempt(session, {
+    table,
+    rests,
+    lock: (inside) => lockParents(inside, table, record),
+    write: async (inside) => {
+      const { touched, records, key = {} } = await run(inside, plan, record, now)
+      if (records?.[0]) return records[0]
+      return touched > 0
+        ? seenAfterWrite(inside, table, keyAmong(rulebook.model, table, { ...record, ...key }))
+        : undefined
+    },
+    explain,
+  })
+}
+
+/** A change that was read, and the statement for it. */
+export interface Change {
+  readonly reading: Reading
+  readonly inquiry: Inquiry
+  /** What writes it to so many records; nothing where nothing can be written. */
+  planFor(records: number): PlannedWrite | undefined
+}
+
+/** Reads an update, or an action of the table's own, as far as no record is needed for that. */
+export function prepareChange(
+  session: Session,
+  table: string,
+  action: Action,
+  given: unknown,
+): Change | Promise<Change> {
+  const { rulebook, caller } = session
+  tableOf(rulebook.model, table)
+  assertAction(rulesOf(rulebook, table), table, action)
+  refuseClosed(session, { rulebook, table, action, caller })
+  return withAnswer(problemsFound(session.validators, table, action, given), (found) =>
+    changeOf(session, table, action, readValues(rulebook, table, action, given, found)),
+  )
+}
+
+function changeOf(session: Session, table: string, action: Action, reading: Reading): Change {
+  const { rulebook, caller } = session
+  const { values, fields, unfit } = reading
+  const inquiry: Inquiry = { rulebook, table, action, caller, fields, unfit }
+  const planFor = (records: number) => {
+    const made = planned(session, 'change', [action, table, fields, records], () => writing(records))
+    return made.plan ? made : undefined
+  }
+  const writing = (records: number) => {
+    const changes = {
+      given: fields,
+      stamps: stampsToSet(rulebook, table, action, caller, values),
+      acts: action !== 'update',
+    }
+    const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
+    const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
+    if (!writes) return { plan: undefined }
+    const condition = specialise(changePermission(rulebook, table, action, fields), caller)
+    const seen = returned(session, table, [...fields, ...Object.keys(changes.stamps)])
+    const request = { table, changes, settable, condition, records, ...(seen && { returned: seen }) }
+    return { plan: session.backend.change(request), condition, rests: restsOnOthers(condition) }
+  }
+  return { reading, inquiry, planFor }
+}
+
+/** Changes a record, by an update or an action of the table's own. */
+export async function change(
+  session: Session,
+  table: string,
+  action: Action,
+  givenKey: unknown,
+  given: unknown,
+): Promise<ReadRecord> {
+  const prepared = prepareChange(session, table, action, given)
+  const ready = prepared instanceof Promise ? await prepared : prepared
+  return changeOne(session, table, readKey(session.rulebook.model, table, givenKey), ready)
+}
+
+function changeOne(
+  session: Session,
+  table: string,
+  key: KeyValues,
+  { reading, inquiry, planFor }: Change,
+): ReadRecord | Promise<ReadRecord> {
+  const { values, problems } = reading
+  const write = problems.size === 0 ? planFor(1) : undefined
+  const explain = async (asked: Session) => {
+    const { verdict, changed } = await inquire(asked, inquiry, key, values)
+    if (isRefusal(verdict)) throw refusal(verdict)
+    assertFit(table, problems, verdict.invalid)
+    if (!verdict.allowed) throw refusal(verdict)
+    const acts = write && inquiry.action !== 'update'
+    return changed || acts ? undefined : seenAfterWrite(asked, table, key)
+  }
+  const slots = { ...values, ...keySlots(key) }
+  return attempt(session, {
+    table,
+    rests: write?.rests === true,
+    lock: async (inside) => (await lockParents(inside, table, values)) && (await lockRecords(inside, table, [key])),
+    write: (inside) => {
+      if (!write) return undefined
+      return withAnswer(run(inside, write.plan, slots), ({ touched, records }) =>
+        records ? records[0] : touched > 0 ? seenAfterWrite(inside, table, key) : undefined,
+      )
+    },
+    explain,
+  })
+}
+
+/** Removes a record. */
+export async function remove(session: Session, table: string, givenKey: unknown): Promise<void> {
+  const { inquiry, planFor } = prepareRemoval(session, table)
+  const key = readKey(session.rulebook.model, table, givenKey)
+  const { plan, rests } = planFor(1)
+  await attempt(session, {
+    table,
+    rests,
+    lock: (inside) => lockRecords(inside, table, [key]),
+    write: (inside) => withAnswer(run(inside, plan, keySlots(key)), ({ touched }) => touched > 0 || undefined),
+    explain: async (asked) => {
+      const { verdict } = await inquire(asked, inquiry, key)
+      if (!verdict.allowed) throw refusal(verdict)
+      return undefined
+    },
+  })
+}
+
+/** The statement that removes so many records. */
+export function prepareRemoval(session: Session, table: string) {
+  const { rulebook, caller } = session
+  tableOf(rulebook.model, table)
+  const inquiry: Inquiry = { rulebook, table, action: 'delete', caller }
+  refuseClosed(session, inquiry)
+  const planFor = (records: number) =>
+    planned(session, 'remove', [table, records], () => {
+      const condition = decidedPermission(session, table, 'delete')
+      return { plan: session.backend.remove({ table, condition, records }), condition, rests: restsOnOthers(condition) }
+    }) as PlannedWrite
+  return { inquiry, planFor }
+}
+
+/** Whether a condition looks at other records than the one it is about. */
+const restsOnOthers = (condition: Condition): boolean => contains(condition, ({ kind }) => kind === 'some')
+
+/** Whether a verdict is that there is nothing to write for this caller, whatever the values. */
+const isRefusal = ({ status }: Verdict): boolean => status !== 200 && status !== 422
+
+/** The key that stands among a record's values. */
+export const keyAmong = (model: ModelData, table: string, values: Readonly<Record<string, unknown>>): KeyValues =>
+  readKey(model, table, Object.fromEntries(tableOf(model, table).key.map((name) => [name, values[name]])))
+
+/**
+ * What a write gives back: the record, as far as the caller sees it afterwards. Nothing where that has to be asked anew,
+ * since what it hangs on is records of the same table, which this may be one of: the statement saw them as they were.
+ *
+ * @param changed the fields it changes; left out, all. A change needs sight before, which lasts unless it touches
+ *   what sight depends on.
+ */
+function returned(session: Session, table: string, changed?: readonly string[]): RecordRequest | undefined {
+  const sight = decidedPermission(session, table, 'get')
+  const record = recordRequest(session, { table, access: false, related: [] }, 'get')
+  const looksHere = (condition: Condition) =>
+    contains(condition, (part) => part.kind === 'some' && part.table === table)
+  if ([sight, ...record.masks.values()].some(looksHere)) return undefined
+  const lasts = changed !== undefined && !dependsOn(sight, changed)
+  return { ...record, ...(!lasts && { sight }) }
+}
+
+/** The fields that some grant could let this action set; trusted code sets what it likes but keys. */
+function settableOf(
+  { rulebook, caller }: Session,
+  table: string,
+  action: Action,
+  fields: readonly string[],
+): readonly string[] {
+  const { key } = tableOf(rulebook.model, table)
+  return fields.filter((name) =>
+    caller.trusted === undefined ? !isFixed(rulebook, table, action, name) : !key.includes(name),
+  )
+}

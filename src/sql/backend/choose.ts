@@ -1,0 +1,115 @@
+import type { Condition } from '../../condition/index.js'
+import { type Bindings, type Form, LIMIT, OFFSET, withAnswer } from '../../guard/index.js'
+import { bigIntAsText, tableOf } from '../../model/index.js'
+import { type Branches, branchesOf, chooseForm, isByKey, isIndexed } from '../forms.js'
+import { planReach, planRows, type ReachPlan } from '../reach.js'
+import type { Statement } from '../statement.js'
+import { query, type SqlPlace } from './place.js'
+import { compilationOf, runStatement, type Workshop } from './planned.js'
+import type { Catalogue } from './reaches.js'
+
+/** Below so many records, every form is quick, and finding out costs more than it gains. */
+const FEW = 1_000
+
+/** How many records a table is taken to have that does not tell. */
+const UNTOLD = 10_000
+
+/** What a choice of form was made from. */
+export interface Choice {
+  readonly form: Form
+  readonly rows?: number
+  readonly reach?: number
+}
+
+/**
+ * Chooses how a query finds its records, for a caller and how many are wanted.
+ *
+ * @param wanted from the start of an order that an index has; `Infinity` for all
+ */
+type Chooser = (at: SqlPlace, bindings: Bindings, wanted: number) => Choice | Promise<Choice>
+
+/** Prepares to choose how a filter finds its records. */
+export function chooser(workshop: Workshop, table: string, filter: Condition): Chooser {
+  const { rulebook, dialect, reaches } = workshop
+  // Without an OR over subqueries, the database's own planner knows best.
+  const branches = branchesOf(filter)
+  if (!branches) return () => PLAIN
+  const { key } = tableOf(rulebook.model, table)
+  // Records named by their keys are few, and each is looked up on its own.
+  if (branches.rest.some((each) => isByKey(each, key))) return () => WALK
+  const look = lookAt(workshop, table, branches)
+  return (at, bindings, wanted) =>
+    withAnswer(
+      reaches.catalogue(() => readCatalogue(workshop, at)),
+      (catalogue) => {
+        const rows = catalogue.rows[table] ?? 0
+        if (rows < FEW) return { form: 'gather', rows }
+        const { gathers, plan } = look(catalogue)
+        const few = Number.isFinite(wanted)
+        const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
+        const reached = reaches.reach(branches, `${cap} ${whoAsks(bindings)}`, async () => {
+          const given = { ...bindings.given, $cap: cap }
+          const { rows: counts } = await runStatement(dialect, at, plan.statement, bindings, given)
+          const found = plan.reachOf(counts[0] ?? {}, rows)
+          // Beyond the cap, it may be any number: for a few records that makes no difference, for all it might be all.
+          return found >= cap && !few ? rows : found
+        })
+        return withAnswer(reached, (reach) => ({
+          form: chooseForm(dialect, { rows, reach, wanted, gathers }),
+          rows,
+          reach,
+        }))
+      },
+    )
+}
+
+const PLAIN: Choice = { form: 'scan' }
+const WALK: Choice = { form: 'walk' }
+
+/** What leads to the branches' records, and how to count these; found out anew where the database's indexes may differ. */
+function lookAt(workshop: Workshop, table: string, branches: Branches) {
+  let known: { readonly of: Catalogue; readonly gathers: boolean; readonly plan: ReachPlan } | undefined
+  return (catalogue: Catalogue) => {
+    if (known?.of === catalogue) return known
+    const indexed = branches.of.map((branch) => isIndexed(branch, table, catalogue.indexes))
+    const plan = planReach(compilationOf(workshop), table, branches, indexed)
+    return (known = { of: catalogue, gathers: indexed.every(Boolean), plan })
+  }
+}
+
+const attributesAsText = new WeakMap<Bindings['caller'], string>()
+
+/** Who asks, and for what: whoever does so alike reaches as much. */
+function whoAsks({ caller, given }: Bindings): string {
+  const known = attributesAsText.get(caller) ?? JSON.stringify(caller.attributes, bigIntAsText)
+  attributesAsText.set(caller, known)
+  let asked = ''
+  for (const name in given) {
+    if (name !== LIMIT && name !== OFFSET) asked += ` ${JSON.stringify([name, given[name]], bigIntAsText)}`
+  }
+  return known + asked
+}
+
+/** Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches. */
+async function countRows({ dialect }: Workshop, at: SqlPlace, { text }: Statement): Promise<number> {
+  const { rows } = await query(dialect, at, text, [])
+  return Number(rows[0]?.['rows'] ?? 0)
+}
+
+async function readCatalogue(workshop: Workshop, at: SqlPlace): Promise<Catalogue> {
+  const { dialect, rulebook } = workshop
+  const indexes: Record<string, Set<string>> = {}
+  const rows: Record<string, number> = {}
+  const { rows: found } = await query(dialect, at, dialect.catalogue, [])
+  const countable = new Set<string>()
+  for (const { table, column, rows: size } of found) {
+    ;(indexes[String(table)] ??= new Set()).add(String(column))
+    if (size !== null) rows[String(table)] = Number(size)
+    if (column === '') countable.add(String(table))
+  }
+  for (const table of Object.keys(rulebook.model.tables)) {
+    const statement = rows[table] === undefined ? planRows(dialect, table) : undefined
+    if (statement) rows[table] = countable.has(table) ? await countRows(workshop, at, statement) : UNTOLD
+  }
+  return { indexes, rows }
+}

@@ -1,0 +1,59 @@
+import { BusyError, ConflictError, type Place, StoreError } from '../../guard/index.js'
+import { noteAside, PachterError } from '../../model/index.js'
+import type { DatabaseProblem, Dialect, DriverError } from '../dialect.js'
+import { Level } from './level.js'
+import type { Connection, Database, Outcome } from './sql-store.js'
+
+/** Where statements are run: in the store as it is, or in a transaction. */
+export interface SqlPlace extends Place, Connection {}
+
+/** The store as it is, each statement on its own. */
+export function outermost(database: Database): SqlPlace {
+  const { dialect } = database
+  return {
+    isInside: false,
+    query: (text, values) => database.query(text, values),
+    transaction: async (work) => {
+      // What the work itself throws is the application's own.
+      const own: { error?: unknown } = {}
+      try {
+        return await database.transaction((connection) =>
+          Level.whole(connection, dialect, (level) =>
+            work(level).catch((error: unknown) => {
+              own.error = error
+              throw error
+            }),
+          ),
+        )
+      } catch (error) {
+        throw error === own.error ? error : tellable(dialect, error)
+      }
+    },
+  }
+}
+
+/** Runs a statement; what the driver throws becomes an error that may be told to anybody. */
+export function query(dialect: Dialect, at: Connection, text: string, values: unknown[]): Outcome | Promise<Outcome> {
+  const fail = (error: unknown): never => {
+    throw tellable(dialect, error)
+  }
+  try {
+    const outcome = at.query(text, values)
+    return outcome instanceof Promise ? outcome.catch(fail) : outcome
+  } catch (error) {
+    return fail(error)
+  }
+}
+
+/** An error of a driver as one that may be told to anybody. */
+function tellable(dialect: Dialect, error: unknown): unknown {
+  if (error instanceof PachterError) return error
+  const problem = typeof error === 'object' && error !== null ? dialect.problem(error as DriverError) : undefined
+  return noteAside(errorFor(problem), { cause: error })
+}
+
+function errorFor(problem: DatabaseProblem | undefined): PachterError {
+  if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
+  if (problem === undefined) return new StoreError('The database did not do this.')
+  return new ConflictError('What is stored already stands in the way of this; nothing was written.')
+}

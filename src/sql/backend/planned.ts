@@ -1,0 +1,47 @@
+import type { Bindings, Given, Plan } from '../../guard/index.js'
+import { withAnswer } from '../../guard/index.js'
+import type { Compilation } from '../condition.js'
+import type { Statement } from '../statement.js'
+import { query, type SqlPlace } from './place.js'
+import type { Columns } from './columns.js'
+import type { Outcome } from './sql-store.js'
+import type { Rulebook } from '../../rules/index.js'
+import type { Dialect } from '../dialect.js'
+import type { Reaches } from './reaches.js'
+
+/** What plans are made with: the rules, the database's dialect, and what is known of its columns and sizes. */
+export interface Workshop {
+  readonly rulebook: Rulebook
+  readonly dialect: Dialect
+  readonly columns: Columns
+  readonly reaches: Reaches
+}
+
+/** What everything is compiled with. */
+export const compilationOf = ({ rulebook, dialect, columns }: Workshop): Compilation => ({
+  rulebook,
+  dialect,
+  traits: columns.traits,
+})
+
+/** Runs a statement with the caller's, the clock's and the given values in its slots. */
+export const runStatement = (
+  dialect: Dialect,
+  at: SqlPlace,
+  statement: Statement,
+  bindings: Bindings,
+  given: Given = bindings.given,
+): Outcome | Promise<Outcome> => query(dialect, at, statement.text, statement.bind({ ...bindings, given }))
+
+/** How many bytes a statement takes beside its text, by character of it. */
+const BY_CHARACTER = 4
+
+/** A plan of one statement. */
+export function planOf<T>(dialect: Dialect, statement: Statement, read: (outcome: Outcome) => T): Plan<T> {
+  return {
+    bytes: bytesOf(statement),
+    run: (at: SqlPlace, bindings: Bindings) => withAnswer(runStatement(dialect, at, statement, bindings), read),
+  }
+}
+
+export const bytesOf = ({ text }: Statement): number => BY_CHARACTER * text.length

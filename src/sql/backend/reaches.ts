@@ -1,0 +1,50 @@
+import { Cache } from '../../model/index.js'
+import type { Indexes } from '../forms.js'
+
+/** How long, in milliseconds, what was found out counts as true. */
+const LASTS = 5 * 60_000
+
+/** How long the names of the reaches that are kept are together, in characters. */
+const MOST = 4_000_000
+
+/** What a database tells of its tables. */
+export interface Catalogue {
+  readonly indexes: Indexes
+  readonly rows: Readonly<Record<string, number>>
+}
+
+/** Something that was found out, and how long it counts. */
+interface Found<T> {
+  readonly until: number
+  readonly found: T
+}
+
+/**
+ * What is known of a database, and of how much callers reach in it; kept a while, since it only steers the form of a
+ * query.
+ */
+export class Reaches {
+  #catalogue: Found<Catalogue> | undefined
+  readonly #kept = new Cache<Found<number>>(MOST, (_, name) => name.length)
+
+  /** The database's indexes and sizes, asked at most every five minutes. */
+  catalogue(read: () => Promise<Catalogue>): Catalogue | Promise<Catalogue> {
+    if (this.#catalogue && this.#catalogue.until > Date.now()) return this.#catalogue.found
+    return read().then((found) => {
+      this.#catalogue = { until: Date.now() + LASTS, found }
+      return found
+    })
+  }
+
+  /**
+   * How much a caller reaches, found out at most every five minutes.
+   *
+   * @param of by what
+   * @param name whoever asks, for what
+   */
+  reach(of: object, name: string, find: () => Promise<number>): number | Promise<number> {
+    const kept = this.#kept.find(of, name)
+    if (kept && kept.until > Date.now()) return kept.found
+    return find().then((found) => this.#kept.keep(of, name, { until: Date.now() + LASTS, found }).found)
+  }
+}

@@ -1,0 +1,32 @@
+import type { Store } from '../../guard/index.js'
+import type { DriverRow } from '../answers.js'
+import type { Dialect } from '../dialect.js'
+
+/** What came of a statement. */
+export interface Outcome {
+  readonly rows: readonly DriverRow[]
+  /** How many records a write touched. */
+  readonly touched: number
+  /** The number a database without RETURNING gave to the record created. */
+  readonly createdId?: unknown
+}
+
+/** A way to run one statement after another. */
+export interface Connection {
+  /** Runs one statement; a database inside the process may answer at once. */
+  query(text: string, values: unknown[]): Outcome | Promise<Outcome>
+}
+
+/** A database that speaks SQL: what has to be said of one for {@link sqlStore}. */
+export interface Database extends Connection {
+  readonly dialect: Dialect
+  /** Runs several statements on one connection, all of them or, where `work` throws, none. */
+  transaction<T>(work: (connection: Connection) => Promise<T>): Promise<T>
+  /** Closes the database, where whoever opened it wants that done for them. */
+  close?(): Promise<void>
+}
+
+/** A store in a database that speaks SQL. */
+export interface SqlStore extends Store, Database {
+  close?(): Promise<void>
+}

@@ -1,0 +1,74 @@
+import { PachterError } from '../../model/index.js'
+import { sqlStore } from './backend.js'
+import { Columns } from './columns.js'
+import { Level } from './level.js'
+import type { SqlStore } from './sql-store.js'
+
+/** What would be written to a table could not be taken back again; nothing was run. */
+export class LastingTableError extends PachterError {
+  readonly code = 'table-lasting'
+}
+
+/**
+ * Runs work on a store whose writes are all taken back afterwards, whatever comes of it: to try something on a
+ * real database. It is one transaction that never commits, so that an interrupted process leaves nothing either.
+ * What a database does outside of transactions stays done: a number it handed out for a key is not handed out again.
+ *
+ * @param tables the tables that may be written
+ * @throws {LastingTableError} where the database does not take back what is written to one of them, as with some of
+ *   MariaDB's engines
+ * @example
+ * const seen = await withoutTrace(store, ['entries'], async (inside) => {
+ *   const guard = createGuard({ rules, store: inside })
+ *   await guard.as(ana).update('entries', 1, { audience: 'public' })
+ *   return guard.as(ben).list('entries')
+ * })
+ */
+export async function withoutTrace<T>(
+  store: SqlStore,
+  tables: readonly string[],
+  work: (inside: SqlStore) => Promise<T>,
+): Promise<T> {
+  await assertTakenBack(store, tables)
+  const outcome: { done?: T } = {}
+  try {
+    await store.transaction((connection) =>
+      Level.whole(connection, store.dialect, async (level) => {
+        outcome.done = await work(storeInside(store, level))
+        throw TAKE_BACK
+      }),
+    )
+  } catch (error) {
+    if (error !== TAKE_BACK) throw error
+  }
+  return outcome.done as T
+}
+
+/** Thrown through a transaction to end it without a commit. */
+const TAKE_BACK = new Error('Everything is taken back.')
+
+/** A store inside a transaction: its own transactions are parts of that one. */
+function storeInside(store: SqlStore, level: Level): SqlStore {
+  const { dialect } = store
+  const inside = sqlStore({
+    dialect,
+    // A write on its own is a part of its own: where the database refuses it, the rest goes on.
+    query: (text, values) =>
+      dialect.failsWhole && !text.startsWith('SELECT')
+        ? level.transaction((part) => part.query(text, values))
+        : level.query(text, values),
+    transaction: (work) => level.transaction(work),
+  })
+  return Columns.share(inside, store)
+}
+
+async function assertTakenBack(store: SqlStore, tables: readonly string[]): Promise<void> {
+  const { lasting } = store.dialect
+  if (lasting === undefined || tables.length === 0) return
+  const { rows } = await store.query(lasting, [])
+  const found = rows.map((row) => String(row['table'])).filter((table) => tables.includes(table))
+  if (found.length === 0) return
+  throw new LastingTableError(
+    `What is written to ${found.join(', ')} lasts: the engine takes no part in transactions. Nothing was tried; use InnoDB.`,
+  )
+}

@@ -1,0 +1,65 @@
+import type {
+  Bindings,
+  ChangeRequest,
+  CreateRequest,
+  Given,
+  RemoveRequest,
+  WritePlan,
+  Written,
+} from '../../guard/index.js'
+import { withAnswer } from '../../guard/index.js'
+import { type FieldData, tableOf } from '../../model/index.js'
+import { readerFor } from '../stored.js'
+import { planChange, planCreate, planRemove, type Writing } from '../write.js'
+import type { SqlPlace } from './place.js'
+import { bytesOf, compilationOf, runStatement, type Workshop } from './planned.js'
+import type { Outcome } from './sql-store.js'
+
+/** A new record. */
+export function creating(workshop: Workshop, request: CreateRequest): WritePlan {
+  const write = planCreate(compilationOf(workshop), request)
+  return writePlan(workshop, write, (outcome) => ({
+    ...written(write, outcome),
+    key: numbered(workshop, request, outcome),
+  }))
+}
+
+/** A change. */
+export function changing(workshop: Workshop, request: ChangeRequest): WritePlan {
+  const write = planChange(compilationOf(workshop), request)
+  return writePlan(workshop, write, (outcome) => written(write, outcome))
+}
+
+/** A removal. */
+export function removing(workshop: Workshop, request: RemoveRequest): WritePlan {
+  const write = { statement: planRemove(compilationOf(workshop), request) }
+  return writePlan(workshop, write, (outcome) => written(write, outcome))
+}
+
+function writePlan(
+  { dialect }: Workshop,
+  { statement, read }: Writing,
+  come: (outcome: Outcome) => Written,
+): WritePlan {
+  return {
+    bytes: bytesOf(statement),
+    returns: read !== undefined,
+    run: (at: SqlPlace, bindings: Bindings) => withAnswer(runStatement(dialect, at, statement, bindings), come),
+  }
+}
+
+const written = ({ read }: Writing, { touched, rows }: Outcome): Written => ({
+  touched,
+  ...(read && { records: rows.map((row) => read(row as Record<string, unknown>)) }),
+})
+
+/** The part of a new record's key that the database numbered itself. */
+function numbered({ rulebook, dialect }: Workshop, { table, stored }: CreateRequest, outcome: Outcome): Given {
+  const { key, fields } = tableOf(rulebook.model, table)
+  const [row] = outcome.rows
+  const number = (name: string) => {
+    const given = row ? row[name] : outcome.createdId
+    return readerFor(dialect, fields[name] as FieldData)?.(given) ?? given
+  }
+  return Object.fromEntries(key.filter((name) => !stored.includes(name)).map((name) => [name, number(name)]))
+}
