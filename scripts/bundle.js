@@ -12,7 +12,7 @@ const sources = Object.values(exports).flatMap((entry) =>
 rmSync(`${root}dist/chunks`, { recursive: true, force: true })
 await build({
   absWorkingDir: root,
-  entryPoints: [...sources, 'src/cli/main.ts'],
+  entryPoints: [...sources, 'src/cli/main.ts', 'src/cli/run.ts'],
   outdir: 'dist',
   outbase: 'src',
   bundle: true,

@@ -1,22 +1,13 @@
-import { spawnSync } from 'node:child_process'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
 import { readRulebook } from 'pachter'
 import { rules } from '../examples/allotment/rules.js'
 import { readData } from '../examples/allotment/database.js'
+import { demo, pachter, quick } from './support/command-line.js'
 
-const demo = fileURLToPath(new URL('../examples/allotment', import.meta.url))
-const main = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url))
-
-const quick = ['--config', fileURLToPath(new URL('support/sqlite.config.ts', import.meta.url))]
-
-function pachter(...args: string[]) {
-  const { status, stdout, stderr } = spawnSync('node', [main, ...args], { cwd: demo, encoding: 'utf8' })
-  return { status, stdout, stderr, data: () => JSON.parse(stdout) as never }
-}
+const expectations = `${demo}expectations.yaml`
 
 interface Seen {
   callers: Record<string, { count?: number; status?: number }>
@@ -39,7 +30,7 @@ describe('the command line on Korenveld', () => {
         (share) => share['entryId'] === entry['id'] && share['memberId'] === member && isOpen(share['until']),
       ) ||
       rows('plots').some((plot) => plot['id'] === entry['plotId'] && plot['holderId'] === member)
-    const seen = pachter('see', 'entries', '--json').data() as Seen
+    const seen = (await pachter('see', 'entries', '--json')).data() as Seen
     const { callers, rows: shown } = seen
     const ids = { nobody: 0, ana: 1, ben: 2, carla: 3, dirk: 4, eva: 5, noor: 25 }
     expect(Object.keys(callers)).to.deep.equal(Object.keys(ids))
@@ -61,35 +52,40 @@ describe('the command line on Korenveld', () => {
 
   it('shows carla the jobs of her site, and everyone else only theirs', async () => {
     const jobs = (await readData())['jobs'] as { id: number; siteId: number; reporterId: number; assigneeId: number }[]
-    const seen = pachter('see', 'jobs', '--as', 'carla', '--as', 'noor', '--as', 'nobody', '--json').data() as Seen
+    const seen = (
+      await pachter('see', 'jobs', '--as', 'carla', '--as', 'noor', '--as', 'nobody', '--json', ...quick)
+    ).data() as Seen
     const expected = jobs.filter((job) => job.siteId === 1 || job.reporterId === 3 || job.assigneeId === 3)
     expect(seenBy(seen, 'carla')).to.deep.equal(expected.map(({ id }) => String(id)))
     expect(seen.callers['noor']).to.deep.equal({ count: 0 })
     expect(seen.callers['nobody']).to.include({ status: 401 })
   })
 
-  it('prints for people', () => {
-    expect(pachter('see', '--as', 'dirk', ...quick).stdout).to.match(/rents +25/)
-    expect(pachter('see', 'entries', '--as', 'ben', ...quick).stdout).to.match(/What the frost took +RU- +reader/)
-    const grid = pachter('grid', 'jobs', ...quick).stdout
+  it('prints for people', async () => {
+    expect((await pachter('see', '--as', 'dirk', ...quick)).stdout).to.match(/rents +25/)
+    expect((await pachter('see', 'entries', '--as', 'ben', ...quick)).stdout).to.match(
+      /What the frost took +RU- +reader/,
+    )
+    const grid = (await pachter('grid', 'jobs', ...quick)).stdout
     expect(grid).to.match(/assignee +yes +· +details, status +·/)
     expect(grid).to.match(/no update, no delete where row.status is 'done': “A finished job/)
-    const why = pachter('why', 'update', 'entries', '7', '--as', 'ben', ...quick).stdout
+    const why = (await pachter('why', 'update', 'entries', '7', '--as', 'ben', ...quick)).stdout
     expect(why).to.match(/No: ben may not update entries 7/)
     expect(why).to.match(
       /told \(404\)[^]*row.authorId = 3[^]*cannot see it[^]*no +reader +some entryShares[^]*but entryShares \(7, 2\).until is 2026-06-01/,
     )
-    expect(pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben', ...quick).stdout).to.match(
+    expect((await pachter('why', 'delete', 'entryShares', '1,2', '--as', 'ben', ...quick)).stdout).to.match(
       /Yes[^]*yes +sharedWith[^]*since row.memberId is 2/,
     )
   })
 
   it('shows what differs, what is hidden, pages of it, and how much everyone reaches', async () => {
-    const of = (...args: string[]) => pachter('see', ...args, '--json', ...quick).data() as Seen & { more: boolean }
-    const keys = (...args: string[]) => of(...args).rows.map(({ key }) => key)
-    expect(keys('plots', '--differ', '--as', 'nobody', '--as', 'ana')).to.deep.equal(['1', '30'])
-    expect(keys('rents', '--as', 'ana')).to.deep.equal(['1', '25'])
-    expect(keys('rents', '--as', 'ana', '--hidden')).to.have.length(25)
+    const of = async (...args: string[]) =>
+      (await pachter('see', ...args, '--json', ...quick)).data() as Seen & { more: boolean }
+    const keys = async (...args: string[]) => (await of(...args)).rows.map(({ key }) => key)
+    expect(await keys('plots', '--differ', '--as', 'nobody', '--as', 'ana')).to.deep.equal(['1', '30'])
+    expect(await keys('rents', '--as', 'ana')).to.deep.equal(['1', '25'])
+    expect(await keys('rents', '--as', 'ana', '--hidden')).to.have.length(25)
     const page = [
       'rents',
       '--as',
@@ -101,18 +97,18 @@ describe('the command line on Korenveld', () => {
       '--sort',
       'id descending',
     ]
-    const all = keys(...page)
+    const all = await keys(...page)
     expect(all).to.deep.equal([...all].sort((left, right) => Number(right) - Number(left)))
-    expect([...keys(...page, '--limit', '3'), ...keys(...page, '--offset', '3')]).to.deep.equal(all)
-    expect(of(...page, '--limit', '3').more).to.equal(true)
+    expect([...(await keys(...page, '--limit', '3')), ...(await keys(...page, '--offset', '3'))]).to.deep.equal(all)
+    expect((await of(...page, '--limit', '3')).more).to.equal(true)
     const rents = (await readData())['rents'] as { id: number; paidAt: Date | null }[]
     const unpaid = rents.filter(({ paidAt }) => paidAt === null).map(({ id }) => String(id))
-    expect(keys('rents', '--as', 'dirk', '--where', 'paidAt=')).to.deep.equal(unpaid)
-    const { reaches, open } = pachter('see', '--reach', '--json', ...quick).data() as unknown as {
+    expect(await keys('rents', '--as', 'dirk', '--where', 'paidAt=')).to.deep.equal(unpaid)
+    const { reaches, open } = (await pachter('see', '--reach', '--json', ...quick)).data() as unknown as {
       open: Record<string, number>
       reaches: { key: string; counts: Record<string, number>; own: number }[]
     }
-    const { tables } = pachter('see', '--json', ...quick).data() as unknown as {
+    const { tables } = (await pachter('see', '--json', ...quick)).data() as unknown as {
       tables: Record<string, Seen['callers']>
     }
     for (const [name, member] of Object.entries({ ana: '1', ben: '2', carla: '3', dirk: '4', eva: '5', noor: '25' })) {
@@ -123,38 +119,40 @@ describe('the command line on Korenveld', () => {
     expect(open).to.include({ sites: 3, rents: 0 })
   })
 
-  it('explains a field, and shows what a write would do', () => {
-    const hidden = pachter('why', 'read', 'members', '3', 'email', '--as', 'ben', ...quick).stdout
+  it('explains a field, and shows what a write would do', async () => {
+    const hidden = (await pachter('why', 'read', 'members', '3', 'email', '--as', 'ben', ...quick)).stdout
     expect(hidden).to.match(
       /^No: ben may not see email of members 3 “Carla[^]*no +self +row.id is caller.id[^]*\(no\) signed in/,
     )
-    expect(pachter('why', 'read', 'members', '2', 'email', '--as', 'ben', ...quick).stdout).to.match(
+    expect((await pachter('why', 'read', 'members', '2', 'email', '--as', 'ben', ...quick)).stdout).to.match(
       /^Yes: ben may see email/,
     )
-    expect(pachter('why', 'update', 'entries', '1', 'authorId', '--as', 'ana', ...quick).stdout).to.match(
+    expect((await pachter('why', 'update', 'entries', '1', 'authorId', '--as', 'ana', ...quick)).stdout).to.match(
       /^No: ana may not/,
     )
-    const denied = pachter('why', 'delete', 'rents', '1', '--as', 'ana', ...quick).stdout
+    const denied = (await pachter('why', 'delete', 'rents', '1', '--as', 'ana', ...quick)).stdout
     expect(denied).to.match(/stops it paid: row.paidAt is set, except role treasurer[^]*row.paidAt is 2026-01-02/)
-    const opened = pachter(
-      'try',
-      'update',
-      'entries',
-      '1',
-      '--as',
-      'ana',
-      '--with',
-      '{ audience: public }',
-      ...quick,
+    const opened = (
+      await pachter('try', 'update', 'entries', '1', '--as', 'ana', '--with', '{ audience: public }', ...quick)
     ).stdout
     expect(opened).to.match(/^It would be done[^]*audience +'private' +'public'[^]*gain sight \(5\): nobody, carla/)
     expect(opened).to.match(/of the 25 in members before, by 25 after[^]*taken back/)
-    const refused = pachter('try', 'update', 'entries', '45', '--as', 'ben', '--with', '{"title": "Mine"}', ...quick)
+    const refused = await pachter(
+      'try',
+      'update',
+      'entries',
+      '45',
+      '--as',
+      'ben',
+      '--with',
+      '{"title": "Mine"}',
+      ...quick,
+    )
     expect(refused.stdout).to.match(/^It would be refused \(404\)[^]*There is no such record/)
     expect(refused.status).to.equal(0)
   })
 
-  it('compares rules with those of another model, as far as the database has both', () => {
+  it('compares rules with those of another model, as far as the database has both', async () => {
     type Book = {
       model: { tables: Record<string, { fields: Record<string, object> }> }
       tables: Record<string, { ties: Record<string, object> }>
@@ -170,7 +168,7 @@ describe('the command line on Korenveld', () => {
     before.tables['plots'] = JSON.parse(
       JSON.stringify(before.tables['plots']).replaceAll('"crop",', '').replaceAll(',"crop"', ''),
     ) as never
-    expect(compare()).to.include({ status: 0 })
+    expect(await compare()).to.include({ status: 0 })
     before.model.tables['entries'] = {
       ...before.model.tables['entries'],
       fields: { ...before.model.tables['entries']?.fields, open: { type: 'boolean' } },
@@ -182,30 +180,32 @@ describe('the command line on Korenveld', () => {
       right: { kind: 'value', shape: { type: 'boolean' }, value: true },
     }
     before.tables['entries'] = { ...entries, ties: { ...entries?.ties, everyone: isOpen } }
-    const { status, stderr } = compare()
+    const { status, stderr } = await compare()
     rmSync(folder, { recursive: true })
     expect(stderr).to.match(/cannot both be asked about entries of this database: .*open/)
     expect(status).to.equal(2)
   })
 
-  it('emits the rulebook, and the filter for each database with its values apart', () => {
-    expect(readRulebook(pachter('emit', 'json').stdout)).to.deep.equal(rules)
-    const sql = pachter('emit', 'sql', 'entries', '--as', 'ana').stdout
+  it('emits the rulebook, and the filter for each database with its values apart', async () => {
+    expect(readRulebook((await pachter('emit', 'json', ...quick)).stdout)).to.deep.equal(rules)
+    const sql = (await pachter('emit', 'sql', 'entries', '--as', 'ana', ...quick)).stdout
     expect(sql).to.match(
       /-- postgresql: gather, chosen here.*\n.*ANY \(ARRAY\(SELECT[^]*-- sqlite: gather\n.*IN \(SELECT/,
     )
     expect(sql).to.match(/-- mariadb: gather\nFROM `entries` AS _0 JOIN \(SELECT.* UNION SELECT/)
-    expect(pachter('emit', 'sql', 'entries', '--as', 'ana', '--form', 'walk').stdout).to.match(/EXISTS.*OFFSET 0/)
+    expect((await pachter('emit', 'sql', 'entries', '--as', 'ana', '--form', 'walk', ...quick)).stdout).to.match(
+      /EXISTS.*OFFSET 0/,
+    )
     expect(sql)
       .to.match(/-- values: 1, /)
       .and.not.include("'public'")
-    expect(pachter('emit', 'sql', 'jobs', '--as', 'nobody').stdout).to.match(
+    expect((await pachter('emit', 'sql', 'jobs', '--as', 'nobody', ...quick)).stdout).to.match(
       /nobody: list jobs, refused without a query/,
     )
   })
 
-  it('answers wrong use with one line that says what there is, and status 2', () => {
-    expect(pachter('--version').stdout).to.match(/^\d+\.\d+\.\d+\n$/)
+  it('answers wrong use with one line that says what there is, and status 2', async () => {
+    expect((await pachter('--version')).stdout).to.match(/^\d+\.\d+\.\d+\n$/)
     const wrong: [string[], RegExp][] = [
       [['see', 'entrys'], /no table "entrys"; known: members, sites/],
       [['see', 'entries', '--as', 'bob'], /no caller "bob"; known: nobody, ana/],
@@ -232,14 +232,14 @@ describe('the command line on Korenveld', () => {
       [['try', 'update', 'entries', '1', '--as', 'ben', '--with', '{ title'], /--with takes values by field/],
       [['try', 'delete', 'entries', '1', '--as', 'ben', '--with', '{}'], /delete takes no values/],
       [['check', 'nowhere.yaml'], /no nowhere.yaml; write it/],
-      [['check', '--mutate', '--format', 'tap'], /--format tap is about expectations alone/],
+      [['check', expectations, '--mutate', '--format', 'tap'], /--format tap is about expectations alone/],
       [['compare'], /Name what to compare with/],
       [['compare', 'nowhere.json'], /no nowhere.json here/],
       [['compare', 'model.ts'], /exports no rules/],
       [['compare', '--since', 'no-such-revision'], /no revision "no-such-revision"/],
     ]
     for (const [args, message] of wrong) {
-      const { status, stdout, stderr } = pachter(...args)
+      const { status, stdout, stderr } = await pachter(...args, ...(args.includes('--config') ? [] : quick))
       expect(stderr, args.join(' ')).to.match(message)
       expect(stderr.trim().split('\n')).to.have.length(1)
       expect({ status, stdout }).to.deep.equal({ status: 2, stdout: '' })

@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -9,6 +9,7 @@ import { openExpectations, openWorkbench, runFile } from 'pachter/check'
 import { withoutTrace } from 'pachter/sql'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { callers } from '../examples/allotment/callers.js'
+import { pachter } from './support/command-line.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
@@ -18,11 +19,6 @@ import { refusalOf } from './support/korenveld.js'
 const demo = fileURLToPath(new URL('../examples/allotment/', import.meta.url))
 const main = fileURLToPath(new URL('../dist/cli/main.js', import.meta.url))
 const expectations = `${demo}expectations.yaml`
-
-function pachter(...args: string[]) {
-  const { status, stderr } = spawnSync('node', [main, ...args], { cwd: demo, encoding: 'utf8' })
-  return { status, stderr }
-}
 
 describe('looking leaves no trace', () => {
   // Beside the demo, so that a configuration in it finds what the demo's own finds.
@@ -63,7 +59,7 @@ export default defineConfig({ rules, callers, store: () => sqliteStore(new Datab
       ['check', expectations, '--mutate', '--coverage'],
     ]
     for (const args of commands) {
-      const { status, stderr } = pachter(...args, '--config', config)
+      const { status, stderr } = await pachter(...args, '--config', config)
       expect(status, args.join(' ') + stderr).to.equal(0)
       expect(state(), args.join(' ')).to.equal(before)
     }

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import { readFile, writeFile } from 'node:fs/promises'
 import { basename, dirname, resolve } from 'node:path'
 import chalk from 'chalk'
@@ -39,7 +40,7 @@ interface CheckCommand extends Options {
 }
 
 /** `pachter check` */
-export function addCheck(program: Command): void {
+export function addCheck(program: Command, shell: Shell): void {
   addCommand(program, 'check [file]', 'holds what is expected of each caller against what comes out')
     .option('--record', 'writes the file from what is true now, for you to review', false)
     .addOption(new Option('--format <format>', 'how to print').choices(Object.keys(PRINTERS)).default('text'))
@@ -49,12 +50,12 @@ export function addCheck(program: Command): void {
     .action(async (given: string | undefined, options: CheckCommand) => {
       const config = await loadConfig(options.config)
       const path = given ?? resolve(dirname(options.config), config.expectations ?? FILE)
-      if (options.record) await record(config, path)
-      else await check(config, path, options)
+      if (options.record) await record(shell, config, path)
+      else await check(shell, config, path, options)
     })
 }
 
-async function check(config: Config, path: string, options: CheckCommand): Promise<void> {
+async function check(shell: Shell, config: Config, path: string, options: CheckCommand): Promise<void> {
   const text = await readIfThere(path)
   if (text === undefined) {
     throw new UsageError(`There is no ${path}; write it, or have it written from what is true now: check --record.`)
@@ -75,10 +76,9 @@ async function check(config: Config, path: string, options: CheckCommand): Promi
       ...(mutation && { mutation: await withMutants(read) }),
     }
     if (report !== undefined) await writeFile(report, reportOf(bench, all, await seeCounts(bench, opened.names)))
-    show(options, all, PRINTERS[format])
-    if (mutates && result.failed > 0)
-      process.stderr.write('pachter: nothing was mutated, since not all expectations hold.\n')
-    if (result.failed > 0 || (all.mutation?.survivors.length ?? 0) > 0) process.exitCode = 1
+    show(shell, options, all, PRINTERS[format])
+    if (mutates && result.failed > 0) shell.note('nothing was mutated, since not all expectations hold.')
+    if (result.failed > 0 || (all.mutation?.survivors.length ?? 0) > 0) shell.fallShort()
   })
 }
 
@@ -87,15 +87,15 @@ const withMutants = ({ bench, expectations }: ReadFile) =>
     mutate(bench, expectations, onProgress),
   )
 
-async function record(config: Config, path: string): Promise<void> {
+async function record(shell: Shell, config: Config, path: string): Promise<void> {
   const before = await readIfThere(path)
   await withWorkbench(config, async (bench) => {
     const text = await recordExpectations(bench, before, basename(path))
     if (text !== before) await writeFile(path, text)
-    process.stdout.write(
+    shell.print(
       text === before
-        ? `${path} states what is true already.\n`
-        : `${path} was ${before === undefined ? 'written' : 'brought up to date'}. It states what is true now, not what should be: review it.\n`,
+        ? `${path} states what is true already.`
+        : `${path} was ${before === undefined ? 'written' : 'brought up to date'}. It states what is true now, not what should be: review it.`,
     )
   })
 }

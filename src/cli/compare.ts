@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import chalk from 'chalk'
 import { type Command, Option } from 'commander'
 import {
@@ -21,7 +22,7 @@ interface CompareCommand extends Options {
 }
 
 /** `pachter compare` */
-export function addCompare(program: Command): void {
+export function addCompare(program: Command, shell: Shell): void {
   addCommand(
     program,
     'compare [before] [after]',
@@ -36,8 +37,8 @@ export function addCompare(program: Command): void {
       const callers = chooseCallers(Object.keys(config.callers), options.as)
       await withWorkbench(config, async (bench) => {
         const found = await compareRulebooks(bench.instead({ rules: from }), to, callers)
-        show(options, found, options.format === 'markdown' ? comparisonMarkdown : printComparison)
-        if (found.widened) process.exitCode = 1
+        show(shell, options, found, options.format === 'markdown' ? comparisonMarkdown : printComparison)
+        if (found.widened) shell.fallShort()
       })
     })
 }

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import { type Form, FORMS } from '../guard/index.js'
 import { isClosed } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
@@ -17,12 +18,12 @@ interface SqlOptions extends Options {
 }
 
 /** `pachter emit json` and `pachter emit sql` */
-export function addEmit(program: Command): void {
+export function addEmit(program: Command, shell: Shell): void {
   const emit = program.command('emit').description('what the rules become: data, or SQL')
   addCommand(emit, 'json', 'the rulebook, as it can be stored, compared and read back').action(
     async (options: Options) => {
       const { rules } = await loadConfig(options.config)
-      process.stdout.write(`${JSON.stringify(rules, null, 2)}\n`)
+      shell.print(JSON.stringify(rules, null, 2))
     },
   )
   addCommand(emit, 'sql [table]', 'the filter each caller gets, for each database, values apart')
@@ -34,7 +35,7 @@ export function addEmit(program: Command): void {
       const callers = chooseCallers(Object.keys(config.callers), options.as)
       const asked = { action: options.action, table, form: options.form }
       await withWorkbench(config, async (bench) => {
-        show(options, await gatherFilters(bench, callers, asked), printFilters)
+        show(shell, options, await gatherFilters(bench, callers, asked), printFilters)
       })
     })
 }

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import chalk from 'chalk'
 import type { Command } from 'commander'
 import { gatherGrid, type TableGrid } from '../check/index.js'
@@ -6,11 +7,11 @@ import { addCommand, type Options, show } from './program.js'
 import { drawTable } from './table.js'
 
 /** `pachter grid` */
-export function addGrid(program: Command): void {
+export function addGrid(program: Command, shell: Shell): void {
   addCommand(program, 'grid [table]', 'who may do what, per table').action(
     async (table: string | undefined, options: Options) => {
       const { rules } = await loadConfig(options.config)
-      show(options, gatherGrid(rules, table), printGrid)
+      show(shell, options, gatherGrid(rules, table), printGrid)
     },
   )
 }

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import { type Command } from 'commander'
 import { bigIntAsText } from '../model/index.js'
 
@@ -20,6 +21,6 @@ export function addCommand(program: Command, usage: string, description: string)
 export const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
 
 /** Prints data for programs or for people. */
-export function show<T>({ json }: Pick<Options, 'json'>, data: T, print: (data: T) => string): void {
-  process.stdout.write(`${json ? JSON.stringify(data, bigIntAsText, 2) : print(data)}\n`)
+export function show<T>(shell: Shell, { json }: Pick<Options, 'json'>, data: T, print: (data: T) => string): void {
+  shell.print(json ? JSON.stringify(data, bigIntAsText, 2) : print(data))
 }

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import chalk from 'chalk'
 import { type Command, InvalidArgumentError } from 'commander'
 import {
@@ -31,7 +32,7 @@ interface SeeCommand extends Options {
 }
 
 /** `pachter see` */
-export function addSee(program: Command): void {
+export function addSee(program: Command, shell: Shell): void {
   addCommand(program, 'see [table]', 'what callers see and may do, side by side; without a table, how much of each')
     .option('--as <caller>', 'a caller to look through; repeat for more, leave out for all', collect, [])
     .option('--differ', 'only records that the callers do not all see alike', false)
@@ -46,13 +47,13 @@ export function addSee(program: Command): void {
       const callers = chooseCallers(Object.keys(config.callers), options.as)
       if (table !== undefined) tableOf(config.rules.model, table)
       assertFits(table, options)
-      if (options.reach) return seeReach(config, table, options)
+      if (options.reach) return seeReach(shell, config, table, options)
       await withWorkbench(config, async (bench) => {
-        if (table === undefined) return show(options, await seeCounts(bench, callers), printCounts)
+        if (table === undefined) return show(shell, options, await seeCounts(bench, callers), printCounts)
         const { differ, hidden, sort, limit, offset } = options
         const where = readWhere(bench.rulebook.model, table, options.where)
         const asked = { differ, hidden, orderBy: sort, ...(where && { where }), ...kept({ limit, offset }) }
-        show(options, await seeTable(bench, table, callers, asked), printSeen)
+        show(shell, options, await seeTable(bench, table, callers, asked), printSeen)
       })
     })
 }
@@ -76,14 +77,14 @@ function assertFits(table: string | undefined, options: SeeCommand): void {
   }
 }
 
-async function seeReach(config: Config, table: string | undefined, options: SeeCommand): Promise<void> {
+async function seeReach(shell: Shell, config: Config, table: string | undefined, options: SeeCommand): Promise<void> {
   const everyone = everyoneIn(config.rules, config.everyone)
   const tables = table === undefined ? Object.keys(config.rules.model.tables) : [table]
   await withWorkbench(config, async (bench) => {
     const found = await withProgress('tables', tables.length, (onProgress) =>
       reachOfAll(bench, everyone, tables, onProgress),
     )
-    show(options, found, (data) => printReach(data, options.limit))
+    show(shell, options, found, (data) => printReach(data, options.limit))
   })
 }
 

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import chalk from 'chalk'
 import type { Command } from 'commander'
 import { parse } from 'yaml'
@@ -23,7 +24,7 @@ interface TryCommand extends Options {
 }
 
 /** `pachter try` */
-export function addTry(program: Command): void {
+export function addTry(program: Command, shell: Shell): void {
   addCommand(program, 'try <action> <table> [key]', 'what would come of a write: it is done, and taken back')
     .option('--as <caller>', 'the caller', collect, [])
     .option('--with <values>', "the values, in YAML or JSON: '{ title: First leeks }'")
@@ -35,7 +36,7 @@ export function addTry(program: Command): void {
       const everyone = (config.everyone ?? rules.caller.record) ? everyoneIn(rules, config.everyone) : undefined
       await withWorkbench(config, async (bench) => {
         const attempt = { caller, table, action, values, ...(key !== undefined && { key }) }
-        show(options, await tryAs(bench, attempt, everyone), printTried)
+        show(shell, options, await tryAs(bench, attempt, everyone), printTried)
       })
     })
 }

@@ -1,3 +1,4 @@
+import { type Shell } from './shell.js'
 import chalk from 'chalk'
 import type { Command } from 'commander'
 import {
@@ -14,7 +15,7 @@ import { loadConfig, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 
 /** `pachter why` */
-export function addWhy(program: Command): void {
+export function addWhy(program: Command, shell: Shell): void {
   addCommand(
     program,
     'why <action> <table> <key> [field]',
@@ -36,7 +37,7 @@ export function addWhy(program: Command): void {
         if (field !== undefined) fieldOf(config.rules.model, table, field)
         await withWorkbench(config, async (bench) => {
           const question = { caller, action, table, key, ...(field !== undefined && { field }) }
-          show(options, await explain(bench, question), printWhy)
+          show(shell, options, await explain(bench, question), printWhy)
         })
       },
     )

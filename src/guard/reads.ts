@@ -3,7 +3,7 @@ import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index
 import { type KeyValues, readKey } from '../model/index.js'
 import { ask, type Asked, type AskedFor, assertForm, assertObject, type GivenOptions, type OPTIONS } from './ask.js'
 import { withAnswer } from './answer.js'
-import { type Given, LIMIT, type ListPlan, type Plan, type ReadRecord } from './backend.js'
+import { type CountRequest, type Given, LIMIT, type ListPlan, type Plan, type ReadRecord } from './backend.js'
 import type { PlanKinds } from './plans.js'
 import { filterOf, listRequest, recordRequest, refuseClosed } from './requests.js'
 import { bindingsOf, keySlots, planned, run, type Session } from './session.js'
@@ -22,20 +22,20 @@ export async function explain(session: Session, table: string, options: GivenOpt
 
 /** How many records of a table this caller may list. */
 export async function count(session: Session, table: string, options: GivenOptions): Promise<number> {
-  const { asked, given } = prepareCount(session, table, options)
-  const { plan } = planned(session, 'count', [table, asked, options.form], () => {
-    const request = countRequest(session, asked, options)
-    return { plan: request && session.backend.count(request) }
+  const { name, given, request } = prepareCount(session, table, options)
+  const { plan } = planned(session, 'count', name, () => {
+    const wanted = request()
+    return { plan: wanted && session.backend.count(wanted) }
   })
   return plan ? run(session, plan, given) : 0
 }
 
 /** Whether there is any record this caller may list. */
 export async function exists(session: Session, table: string, options: GivenOptions): Promise<boolean> {
-  const { asked, given } = prepareCount(session, table, options)
-  const { plan } = planned(session, 'exists', [table, asked, options.form], () => {
-    const request = countRequest(session, asked, options)
-    return { plan: request && session.backend.exists(request) }
+  const { name, given, request } = prepareCount(session, table, options)
+  const { plan } = planned(session, 'exists', name, () => {
+    const wanted = request()
+    return { plan: wanted && session.backend.exists(wanted) }
   })
   return plan ? run(session, plan, given) : false
 }
@@ -120,16 +120,18 @@ function isPage(options: GivenOptions): boolean {
   )
 }
 
-function prepareCount(session: Session, table: string, options: GivenOptions): AskedFor {
+/** What to count, under which name; nothing where there can be none. */
+function prepareCount(session: Session, table: string, options: GivenOptions) {
   const { rulebook, caller } = session
   refuseClosed(session, { rulebook, table, action: 'list', caller })
-  return askAs(session, table, 'count', options)
-}
-
-/** What to count; nothing where there can be none. */
-function countRequest(session: Session, { table, where }: Asked, { form }: GivenOptions) {
-  const filter = filterOf(session, table, 'list', where)
-  return filter.kind === 'never' ? undefined : { table, filter, ...(form && { form }) }
+  assertObject(table, 'count', options)
+  const request = (where?: Condition): CountRequest | undefined => {
+    const filter = filterOf(session, table, 'list', where)
+    return filter.kind === 'never' ? undefined : { table, filter, ...(options.form && { form: options.form }) }
+  }
+  if (isEmpty(options)) return { name: [table], given: {}, request }
+  const { asked, given } = askAs(session, table, 'count', options)
+  return { name: [table, asked, options.form], given, request: () => request(asked.where) }
 }
 
 function askAs(session: Session, table: string, kind: keyof typeof OPTIONS, options: GivenOptions): AskedFor {

@@ -48,9 +48,20 @@ export function planned<K extends keyof PlanKinds>(
   name: PlanName,
   make: () => PlanKinds[K],
 ): PlanKinds[K] {
-  // As JSON: whatever stands in a name, no two are ever one.
-  const text = `${kind} ${JSON.stringify(name)}`
+  const text = textOf(kind, name)
   return (plans.find(shape, text) ?? plans.keep(shape, text, make())) as PlanKinds[K]
+}
+
+/** A name as text, so that no two are ever one, whatever stands in them; written at every request. */
+function textOf(kind: string, name: PlanName): string {
+  let text = kind
+  for (const part of name) {
+    text +=
+      typeof part === 'string'
+        ? `|${part.length}:${part}`
+        : `|${typeof part === 'object' ? JSON.stringify(part) : part}`
+  }
+  return text
 }
 
 /** The parts of one key or several under the names that their slots have. */

@@ -10,9 +10,9 @@ export interface Slot {
     Exclude<Operand, { kind: 'field' | 'old' | 'given' }> | { readonly kind: 'given'; readonly name: string }
 }
 
-/** A piece of SQL: text that came from code or the model, and slots. Values never become text. */
+/** A piece of SQL: text that came from code or the model, slots, and fragments in their turn. Values never become text. */
 export interface Fragment {
-  readonly pieces: readonly (string | Slot)[]
+  readonly pieces: readonly (string | Slot | Fragment)[]
 }
 
 /**
@@ -21,7 +21,13 @@ export interface Fragment {
  * @example sql`${column} = ${slot}`
  */
 export function sql(strings: TemplateStringsArray, ...parts: readonly Fragment[]): Fragment {
-  return { pieces: strings.flatMap((text, at) => [text, ...(parts[at]?.pieces ?? [])]) }
+  const pieces: (string | Fragment)[] = []
+  for (const [at, text] of strings.entries()) {
+    if (text !== '') pieces.push(text)
+    const part = parts[at]
+    if (part) pieces.push(part)
+  }
+  return { pieces }
 }
 
 /** Text of our own or from the model as a fragment. */
@@ -32,13 +38,34 @@ export const slot = (source: Slot['source'], shape: Shape): Fragment => ({ piece
 
 /** Fragments with a separator between them. */
 export function join(fragments: readonly Fragment[], separator: string): Fragment {
-  return { pieces: fragments.flatMap(({ pieces }, at) => (at === 0 ? pieces : [separator, ...pieces])) }
+  const pieces: (string | Fragment)[] = []
+  for (const [at, fragment] of fragments.entries()) {
+    if (at > 0) pieces.push(separator)
+    pieces.push(fragment)
+  }
+  return { pieces }
+}
+
+/** Goes through the texts and slots that a fragment is made of, in their order. */
+export function eachPiece({ pieces }: Fragment, visit: (piece: string | Slot) => void): void {
+  for (const piece of pieces) {
+    if (typeof piece === 'object' && 'pieces' in piece) eachPiece(piece, visit)
+    else visit(piece)
+  }
 }
 
 /** Whether a fragment is a value alone. */
-export const isSlot = ({ pieces }: Fragment): boolean => pieces.length === 1 && typeof pieces[0] !== 'string'
+export const isSlot = ({ pieces: [first, ...more] }: Fragment): boolean =>
+  more.length === 0 && typeof first === 'object' && ('pieces' in first ? isSlot(first) : true)
+
+/** The same with something else in place of each slot. */
+export const withSlots = (fragment: Fragment, change: (slot: Slot) => Slot): Fragment => ({
+  pieces: fragment.pieces.map((piece) => {
+    if (typeof piece === 'string') return piece
+    return 'pieces' in piece ? withSlots(piece, change) : change(piece)
+  }),
+})
 
 /** The first or the last that a database has in the millisecond of a value. */
-export const edgeOf = ({ pieces }: Fragment, edge: 'first' | 'last'): Fragment => ({
-  pieces: pieces.map((piece) => (typeof piece === 'string' ? piece : { ...piece, edge })),
-})
+export const edgeOf = (fragment: Fragment, edge: 'first' | 'last'): Fragment =>
+  withSlots(fragment, (each) => ({ ...each, edge }))

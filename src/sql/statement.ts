@@ -3,7 +3,7 @@ import { valueWithoutRecord } from '../decide/index.js'
 import { isMissing, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Dialect } from './dialect.js'
-import type { Fragment, Slot } from './fragment.js'
+import { eachPiece, type Fragment, type Slot } from './fragment.js'
 
 /** Where the values of a statement's slots come from. */
 export interface Bindings {
@@ -32,14 +32,18 @@ export type Mark = (number: number) => string
 export function render(fragment: Fragment, dialect: Dialect, mark: Mark = markOf(dialect)): Statement {
   const numbers = new Map<string, number>()
   const slots: Slot[] = []
-  const text = fragment.pieces.map((piece) => {
-    if (typeof piece === 'string') return piece
-    const id = JSON.stringify(piece)
+  let text = ''
+  eachPiece(fragment, (piece) => {
+    if (typeof piece === 'string') {
+      text += piece
+      return
+    }
+    const id = dialect.numbered ? JSON.stringify(piece) : ''
     const number = (dialect.numbered && numbers.get(id)) || slots.push(piece)
     numbers.set(id, number)
-    return placeholderFor(dialect, mark(number), piece.shape)
+    text += placeholderFor(dialect, mark(number), piece.shape)
   })
-  return { text: text.join(''), bind: binder(slots.map((slot) => readerOf(dialect, slot))) }
+  return { text, bind: binder(slots.map((slot) => readerOf(dialect, slot))) }
 }
 
 /** One statement knows one moment, asked for only where it needs one. */

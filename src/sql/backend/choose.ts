@@ -49,7 +49,7 @@ export function chooser(workshop: Workshop, table: string, filter: Condition): C
         const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
         const reached = reaches.reach(branches, `${cap} ${whoAsks(bindings)}`, async () => {
           const given = { ...bindings.given, $cap: cap }
-          const { rows: counts } = await runStatement(dialect, at, plan.statement, bindings, given)
+          const { rows: counts } = await runStatement(dialect, at, plan.statement, { ...bindings, given })
           const found = plan.reachOf(counts[0] ?? {}, rows)
           // Beyond the cap, it may be any number: for a few records that makes no difference, for all it might be all.
           return found >= cap && !few ? rows : found

@@ -1,4 +1,4 @@
-import type { Bindings, Given, Plan } from '../../guard/index.js'
+import type { Bindings, Plan } from '../../guard/index.js'
 import { withAnswer } from '../../guard/index.js'
 import type { Compilation } from '../condition.js'
 import type { Statement } from '../statement.js'
@@ -30,8 +30,7 @@ export const runStatement = (
   at: SqlPlace,
   statement: Statement,
   bindings: Bindings,
-  given: Given = bindings.given,
-): Outcome | Promise<Outcome> => query(dialect, at, statement.text, statement.bind({ ...bindings, given }))
+): Outcome | Promise<Outcome> => query(dialect, at, statement.text, statement.bind(bindings))
 
 /** How many bytes a statement takes beside its text, by character of it. */
 const BY_CHARACTER = 4

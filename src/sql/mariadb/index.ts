@@ -2,7 +2,7 @@ import type { Form } from '../../guard/index.js'
 import { LIMITS, type Shape } from '../../model/index.js'
 import { type Comparisons, signed } from '../compare.js'
 import type { Dialect, Subquery } from '../dialect.js'
-import { type Fragment, isSlot, raw, sql } from '../fragment.js'
+import { type Fragment, isSlot, raw, sql, withSlots } from '../fragment.js'
 import { jsonArray, order, parsed } from '../json.js'
 import { limit } from '../limit.js'
 import { types, written } from './types.js'
@@ -152,8 +152,8 @@ const isCut = (list: string): boolean =>
   list.length * 3 > LIMITS.relatedBytes - 8 && new TextEncoder().encode(list).length > LIMITS.relatedBytes - 8
 
 /** LIMIT takes a placeholder alone, without a cast. */
-function bare({ pieces }: Fragment): Fragment {
-  return { pieces: pieces.map((each) => (typeof each === 'string' ? each : { ...each, shape: { type: 'text' } })) }
+function bare(fragment: Fragment): Fragment {
+  return withSlots(fragment, (each) => ({ ...each, shape: { type: 'text' } }))
 }
 
 /**
