@@ -11,11 +11,21 @@ export function run(command, args, options = {}) {
   if (status !== 0) process.exit(status ?? 1)
 }
 
-/** Installs what is missing and builds the package. */
-export function prepare() {
+/**
+ * Installs what is missing and builds the package.
+ *
+ * @param compiles whether drivers are needed that have to be compiled, which takes minutes
+ * @param types whether the types are needed as well
+ */
+export function prepare({ compiles = false, types = true } = {}) {
   if (!existsSync(`${root}node_modules/.package-lock.json`)) {
     console.log('Installing, once…')
-    run('npm', ['ci', '--no-audit', '--no-fund'])
+    run('npm', ['ci', '--no-audit', '--no-fund', '--ignore-scripts'])
   }
-  run('npm', ['run', '--silent', 'build'])
+  if (compiles && !existsSync(`${root}node_modules/better-sqlite3/build/Release/better_sqlite3.node`)) {
+    console.log('Compiling the driver of SQLite, once…')
+    run('npm', ['rebuild', 'better-sqlite3'])
+  }
+  if (types) run('npm', ['run', '--silent', 'build'])
+  else run('node', ['scripts/bundle.js'])
 }

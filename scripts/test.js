@@ -5,7 +5,7 @@ import { readdirSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { prepare } from './setup.js'
 
-prepare()
+prepare({ compiles: true })
 // Only now is it sure to be installed.
 const { tsImport } = await import('tsx/esm/api')
 const { available } = await tsImport('../test/support/servers.ts', import.meta.url)

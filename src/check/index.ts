@@ -44,3 +44,4 @@ export {
 } from './expect/assert.js'
 export { type Fixture, FixtureError, openFixture, readRecords, type Records } from './bench/fixture.js'
 export { takesValues, valuesFrom } from './bench/values.js'
+export { shortKeys, wholeKey } from './bench/short-keys.js'

@@ -19,7 +19,7 @@ import {
   runFile,
   seeCounts,
 } from '../check/index.js'
-import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
+import { type WholeConfig, loadWhole, UsageError, withWorkbench } from './config.js'
 import { failureText, junitOf, placeText, tapOf } from './formats.js'
 import { printCoverage, printMutation } from './coverage.js'
 import { withProgress } from './progress.js'
@@ -48,14 +48,14 @@ export function addCheck(program: Command, shell: Shell): void {
     .option('--mutate', 'also changes one thing in the rules at a time, and says which change nobody noticed', false)
     .option('--report <file>', 'also writes all of it to a page that stands alone, in HTML')
     .action(async (given: string | undefined, options: CheckCommand) => {
-      const config = await loadConfig(options.config)
+      const config = await loadWhole(options.config)
       const path = given ?? resolve(dirname(options.config), config.expectations ?? FILE)
       if (options.record) await record(shell, config, path)
       else await check(shell, config, path, options)
     })
 }
 
-async function check(shell: Shell, config: Config, path: string, options: CheckCommand): Promise<void> {
+async function check(shell: Shell, config: WholeConfig, path: string, options: CheckCommand): Promise<void> {
   const text = await readIfThere(path)
   if (text === undefined) {
     throw new UsageError(`There is no ${path}; write it, or have it written from what is true now: check --record.`)
@@ -87,7 +87,7 @@ const withMutants = ({ bench, expectations }: ReadFile) =>
     mutate(bench, expectations, onProgress),
   )
 
-async function record(shell: Shell, config: Config, path: string): Promise<void> {
+async function record(shell: Shell, config: WholeConfig, path: string): Promise<void> {
   const before = await readIfThere(path)
   await withWorkbench(config, async (bench) => {
     const text = await recordExpectations(bench, before, basename(path))

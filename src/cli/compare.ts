@@ -10,7 +10,7 @@ import {
   type SomeRecords,
 } from '../check/index.js'
 import type { Rulebook } from '../rules/index.js'
-import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
+import { type WholeConfig, loadWhole, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 import { loadRules, loadRulesAt } from './revision.js'
 import { drawTable } from './table.js'
@@ -32,7 +32,7 @@ export function addCompare(program: Command, shell: Shell): void {
     .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
     .addOption(new Option('--format <format>', 'how to print').choices(['text', 'markdown']).default('text'))
     .action(async (before: string | undefined, after: string | undefined, options: CompareCommand) => {
-      const config = await loadConfig(options.config)
+      const config = await loadWhole(options.config)
       const [from, to] = await rulebooks(config, before, after, options)
       const callers = chooseCallers(Object.keys(config.callers), options.as)
       await withWorkbench(config, async (bench) => {
@@ -44,7 +44,7 @@ export function addCompare(program: Command, shell: Shell): void {
 }
 
 async function rulebooks(
-  config: Config,
+  config: WholeConfig,
   before: string | undefined,
   after: string | undefined,
   { since, config: file }: CompareCommand,

@@ -12,10 +12,10 @@ import type { SqlStore } from '../sql/index.js'
 export interface Config<M = never, C = never> {
   /** The rules, from `defineRules`. */
   readonly rules: Rules<M, C>
-  /** The callers to look through, by a short name. */
-  readonly callers: Readonly<Record<string, CallerOf<C>>>
-  /** Opens the store to look at. It is closed afterwards if it has a `close`. */
-  readonly store: () => SqlStore | Promise<SqlStore>
+  /** The callers to look through, by a short name; `grid` and `emit json` need none. */
+  readonly callers?: Readonly<Record<string, CallerOf<C>>>
+  /** Opens the store to look at, for all commands but `grid` and `emit json`. It is closed afterwards if it has a `close`. */
+  readonly store?: () => SqlStore | Promise<SqlStore>
   /** The field by which a person knows a record, by table, such as `{ entries: 'title' }`. */
   readonly titles?: Readonly<Record<string, string>>
   /** The guard's validators, where it has any, so that what is tried here is refused as it is there. */
@@ -55,15 +55,42 @@ export async function loadConfig(file: string): Promise<Config> {
   })
   // Modules that resolve to this package must be the very ones the command runs, so they are left to Node.
   const jiti = createJiti(pathToFileURL(path).href, { nativeModules: ['pachter'] })
-  const config = await jiti.import<Partial<Config> | undefined>(path, { default: true })
-  if (config?.rules?.format !== 'pachter-rulebook' || !config.callers || typeof config.store !== 'function') {
+  const config = await jiti.import<Partial<Config> | undefined>(path, { default: true }).catch((error: unknown) => {
+    const { name, message } = error as Error
+    const told = message
+      .trim()
+      .split('\n')
+      .slice(0, 2)
+      .map((line) => line.trim())
+      .join(' ')
+    throw new UsageError(`${file} cannot be loaded: ${told || name}`, { cause: error })
+  })
+  if (config?.rules?.format !== 'pachter-rulebook') {
     throw new UsageError(`${file} has to export { rules, callers, store } as its default; use defineConfig.`)
   }
   return config as Config
 }
 
+/**
+ * Loads a configuration that says as whom to look, and at what.
+ *
+ * @throws {UsageError} also where it has no callers, or no store
+ */
+export async function loadWhole(file: string): Promise<WholeConfig> {
+  const config = await loadConfig(file)
+  const { callers, store } = config
+  const lacking = [...(callers ? [] : ['callers']), ...(typeof store === 'function' ? [] : ['store'])]
+  if (!callers || !store || lacking.length > 0) {
+    throw new UsageError(`${file} has no ${lacking.join(' and no ')}, which this command needs; see defineConfig.`)
+  }
+  return { ...config, callers, store }
+}
+
+/** A configuration that says all of it. */
+export type WholeConfig = Config & Required<Pick<Config, 'callers' | 'store'>>
+
 /** Runs work on what the configuration says, and closes the store afterwards. */
-export async function withWorkbench<T>(config: Config, work: (bench: Workbench) => Promise<T>): Promise<T> {
+export async function withWorkbench<T>(config: WholeConfig, work: (bench: Workbench) => Promise<T>): Promise<T> {
   const store = await config.store()
   try {
     return await work(openWorkbench({ ...config, store }))
@@ -76,7 +103,7 @@ export async function withWorkbench<T>(config: Config, work: (bench: Workbench) 
  * The one caller asked for.
  * @throws {UsageError} where none or several were
  */
-export function oneCaller({ callers }: Config, [name, ...more]: readonly string[]): string {
+export function oneCaller({ callers }: WholeConfig, [name, ...more]: readonly string[]): string {
   if (name !== undefined && more.length === 0) return name
   throw new UsageError(`Name one caller with --as; known: ${Object.keys(callers).join(', ')}.`)
 }

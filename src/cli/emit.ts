@@ -6,7 +6,9 @@ import { Option, type Command } from 'commander'
 import { chooseCallers, type Workbench } from '../check/index.js'
 import { assertAction, permission, rulesOf, specialise } from '../rules/index.js'
 import { type Dialect, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
-import { loadConfig, withWorkbench } from './config.js'
+import { loadConfig, loadWhole, withWorkbench } from './config.js'
+import { terminalWidth } from './table.js'
+import { wrapSql } from './wrap-sql.js'
 import { addCommand, collect, type Options, show } from './program.js'
 
 const DIALECTS: readonly Dialect[] = [postgresql, sqlite, mariadb]
@@ -15,6 +17,7 @@ interface SqlOptions extends Options {
   readonly as: readonly string[]
   readonly action: string
   readonly form?: Form
+  readonly dialect?: Dialect['name']
 }
 
 /** `pachter emit json` and `pachter emit sql` */
@@ -26,14 +29,19 @@ export function addEmit(program: Command, shell: Shell): void {
       shell.print(JSON.stringify(rules, null, 2))
     },
   )
-  addCommand(emit, 'sql [table]', 'the filter each caller gets, for each database, values apart')
+  addCommand(emit, 'sql [table]', 'the filter each caller gets, values apart')
     .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
     .option('--action <action>', 'the action', 'list')
     .addOption(new Option('--form <form>', 'the form, instead of the one chosen').choices(FORMS))
+    .addOption(
+      new Option('--dialect <name>', 'as this database has it, instead of the configured one').choices(
+        DIALECTS.map(({ name }) => name),
+      ),
+    )
     .action(async (table: string | undefined, options: SqlOptions) => {
-      const config = await loadConfig(options.config)
+      const config = await loadWhole(options.config)
       const callers = chooseCallers(Object.keys(config.callers), options.as)
-      const asked = { action: options.action, table, form: options.form }
+      const asked = { action: options.action, table, form: options.form, dialect: options.dialect }
       await withWorkbench(config, async (bench) => {
         show(shell, options, await gatherFilters(bench, callers, asked), printFilters)
       })
@@ -48,13 +56,19 @@ export interface EmittedFilter {
   /** Whether the caller is refused without a query. */
   readonly closed: boolean
   /** What the guard would choose for a list of 50 on the configured database, and from what. */
-  readonly chosen?: { readonly dialect: string; readonly form: Form; readonly rows?: number; readonly reach?: number }
-  readonly filters: readonly {
+  readonly chosen?: {
+    readonly dialect: string
+    readonly form: Form
+    readonly rows?: number
+    readonly reach?: number
+    readonly missing?: readonly string[]
+  }
+  readonly filter?: {
     readonly dialect: string
     readonly form: Form
     readonly source: string
     readonly values: readonly unknown[]
-  }[]
+  }
 }
 
 /** What to emit: an action, for one table or all, in a form or in the one that would be chosen. */
@@ -62,20 +76,22 @@ interface Asked {
   readonly action: string
   readonly table: string | undefined
   readonly form: Form | undefined
+  readonly dialect: Dialect['name'] | undefined
 }
 
 /** Gathers the filters of an action for each caller. */
 export async function gatherFilters(
   bench: Workbench,
   callers: readonly string[],
-  { action, table: only, form }: Asked,
+  asked: Asked,
 ): Promise<readonly EmittedFilter[]> {
   const { rulebook } = bench
+  const { action, table: only } = asked
   if (only !== undefined) tableOf(rulebook.model, only)
   const emitted: EmittedFilter[] = []
   for (const table of only === undefined ? Object.keys(rulebook.model.tables) : [only]) {
     assertAction(rulesOf(rulebook, table), table, action)
-    for (const name of callers) emitted.push(await emitFor(bench, name, table, action, form))
+    for (const name of callers) emitted.push(await emitFor(bench, name, table, asked))
   }
   return emitted
 }
@@ -84,40 +100,46 @@ async function emitFor(
   bench: Workbench,
   name: string,
   table: string,
-  action: string,
-  form: Form | undefined,
+  { action, form, dialect: other }: Asked,
 ): Promise<EmittedFilter> {
   const { rulebook, store } = bench
   const caller = bench.caller(name)
   const closed = isClosed({ rulebook, table, action, caller })
+  if (closed) return { table, action, caller: name, closed }
   const condition = specialise(permission(rulebook, table, action), caller)
-  const lists = ['list', 'read'].includes(action) && !closed
+  const lists = ['list', 'read'].includes(action)
   const plan = lists ? await bench.as(name).plan(table, { limit: 50 }) : undefined
-  const filters = DIALECTS.map((dialect) => {
-    // One record, known by its key, is looked up on its own.
-    const used = form ?? (!lists ? 'walk' : dialect === store.dialect && plan ? plan.form : 'gather')
-    const { text, bind } = sourceStatement({ rulebook, dialect, form: used }, table, condition)
-    return { dialect: dialect.name, form: used, source: text, values: bind({ caller, clock: () => new Date() }) }
-  })
+  const dialect = DIALECTS.find((each) => each.name === other) ?? store.dialect
+  // One record, known by its key, is looked up on its own.
+  const used = form ?? (!lists ? 'walk' : dialect === store.dialect && plan ? plan.form : 'gather')
+  const { text, bind } = sourceStatement({ rulebook, dialect, form: used }, table, condition)
+  const values = bind({ caller, clock: () => new Date() })
   const chosen = plan && {
     dialect: store.dialect.name,
     form: plan.form,
     ...(plan.rows !== undefined && { rows: plan.rows }),
     ...(plan.reach !== undefined && { reach: plan.reach }),
+    ...(plan.missing && { missing: plan.missing }),
   }
-  return { table, action, caller: name, closed, filters, ...(chosen && { chosen }) }
+  const filter = { dialect: dialect.name, form: used, source: text, values }
+  return { table, action, caller: name, closed, filter, ...(chosen && { chosen }) }
 }
 
 /** Writes filters for a terminal, the values apart from the text. */
 export function printFilters(emitted: readonly EmittedFilter[]): string {
   return emitted
-    .map(({ table, action, caller, closed, chosen, filters }) => {
-      const head = `-- ${caller}: ${action} ${table}${closed ? ', refused without a query' : ''}`
-      const parts = filters.map(({ dialect, form, source, values }) => {
-        const reason = chosen?.dialect === dialect && chosen.form === form ? why(chosen) : ''
-        return `-- ${dialect}: ${form}${reason}\n${source}\n-- values: ${values.map(showValue).join(', ') || 'none'}`
-      })
-      return [head, ...(closed ? [] : parts)].join('\n')
+    .map(({ table, action, caller, chosen, filter }) => {
+      const head = `-- ${caller}: ${action} ${table}`
+      if (!filter) return `${head}, refused without a query`
+      const { dialect, form, source, values } = filter
+      const isChosen = chosen?.dialect === dialect && chosen.form === form
+      const reason = isChosen ? why(chosen) : ''
+      const missing =
+        isChosen && chosen.missing
+          ? `\n-- cannot be gathered: no index on ${chosen.missing.map((name) => `${table}.${name}`).join(', ')}`
+          : ''
+      const written = values.map(showValue).join(', ') || 'none'
+      return `${head}\n-- ${dialect}: ${form}${reason}${missing}\n${wrapSql(source, terminalWidth())}\n-- values: ${written}`
     })
     .join('\n\n')
 }

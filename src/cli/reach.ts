@@ -1,6 +1,6 @@
 import chalk from 'chalk'
 import type { ReachOfAll } from '../check/index.js'
-import { clip, drawTable } from './table.js'
+import { clip, drawTable, shorten } from './table.js'
 
 /** So many callers are listed where nothing else is asked for. */
 const LISTED = 25
@@ -16,7 +16,7 @@ export function printReach({ everyone, open, reaches }: ReachOfAll, limit = LIST
   const most = Math.max(0, ...reaches.slice(0, 1).map(({ own }) => own))
   const shown = reaches.slice(0, limit)
   const rows = shown.map(({ key, title, counts, own }) => [
-    key,
+    shorten(key),
     clip(title ?? ''),
     ...differing.map((table) =>
       counts[table] === open[table] ? chalk.dim(String(counts[table])) : String(counts[table]),

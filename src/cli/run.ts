@@ -3,10 +3,12 @@ import { Command, CommanderError } from 'commander'
 import { inFull, PachterError } from '../model/index.js'
 import { addCheck } from './check.js'
 import { addCompare } from './compare.js'
+import { addCompletion } from './completion.js'
 import { addEmit } from './emit.js'
 import { addGrid } from './grid.js'
 import { addSee } from './see.js'
 import type { Shell } from './shell.js'
+import { shorten } from './table.js'
 import { addTry } from './try.js'
 import { addWhy } from './why.js'
 
@@ -34,14 +36,15 @@ export async function run(args: readonly string[], shell: Shell): Promise<number
       writeOut: (text) => shell.print(text.trimEnd()),
       writeErr: (text) => shell.note(text.trimEnd().replace(/^error: /, '')),
     })
-  for (const add of [addGrid, addSee, addWhy, addTry, addCheck, addCompare, addEmit]) add(program, inside)
+  for (const add of [addGrid, addSee, addWhy, addTry, addCheck, addCompare, addEmit, addCompletion])
+    add(program, inside)
   try {
     await program.parseAsync(args, { from: 'user' })
     return status
   } catch (error) {
     // Commander has printed its message or the help already.
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : WRONG_USE
-    shell.note(textOf(error))
+    shell.note(shorten(textOf(error)))
     return WRONG_USE
   }
 }

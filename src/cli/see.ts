@@ -13,11 +13,11 @@ import {
 } from '../check/index.js'
 import type { Access } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
-import { type Config, loadConfig, UsageError, withWorkbench } from './config.js'
+import { type WholeConfig, loadWhole, UsageError, withWorkbench } from './config.js'
 import { withProgress } from './progress.js'
 import { addCommand, collect, type Options, show } from './program.js'
 import { printReach } from './reach.js'
-import { clip, drawTable } from './table.js'
+import { clip, drawTable, fits, stack, stacked } from './table.js'
 import { readWhere } from './where.js'
 
 interface SeeCommand extends Options {
@@ -43,7 +43,7 @@ export function addSee(program: Command, shell: Shell): void {
     .option('--offset <number>', 'skips this many records first', wholeNumber)
     .option('--reach', 'for everyone in the table of callers, how many records they see', false)
     .action(async (table: string | undefined, options: SeeCommand) => {
-      const config = await loadConfig(options.config)
+      const config = await loadWhole(options.config)
       const callers = chooseCallers(Object.keys(config.callers), options.as)
       if (table !== undefined) tableOf(config.rules.model, table)
       assertFits(table, options)
@@ -51,7 +51,7 @@ export function addSee(program: Command, shell: Shell): void {
       await withWorkbench(config, async (bench) => {
         if (table === undefined) return show(shell, options, await seeCounts(bench, callers), printCounts)
         const { differ, hidden, sort, limit, offset } = options
-        const where = readWhere(bench.rulebook.model, table, options.where)
+        const where = await readWhere(bench, table, options.where)
         const asked = { differ, hidden, orderBy: sort, ...(where && { where }), ...kept({ limit, offset }) }
         show(shell, options, await seeTable(bench, table, callers, asked), printSeen)
       })
@@ -77,7 +77,12 @@ function assertFits(table: string | undefined, options: SeeCommand): void {
   }
 }
 
-async function seeReach(shell: Shell, config: Config, table: string | undefined, options: SeeCommand): Promise<void> {
+async function seeReach(
+  shell: Shell,
+  config: WholeConfig,
+  table: string | undefined,
+  options: SeeCommand,
+): Promise<void> {
   const everyone = everyoneIn(config.rules, config.everyone)
   const tables = table === undefined ? Object.keys(config.rules.model.tables) : [table]
   await withWorkbench(config, async (bench) => {
@@ -98,8 +103,11 @@ export function printCounts({ callers, tables }: SeenCounts): string {
       return chalk.dim(refusedText(seen))
     }),
   ])
+  const head = ['records seen', ...callers]
   return [
-    drawTable(['records seen', ...callers], rows),
+    fits(head, rows)
+      ? drawTable(head, rows)
+      : stack(rows.map(([table = '', ...counts]) => stacked(table, callers, counts))),
     '',
     chalk.dim('sign in: refused (401) until signed in; closed: refused (403) without asking the database'),
   ].join('\n')
@@ -107,22 +115,26 @@ export function printCounts({ callers, tables }: SeenCounts): string {
 
 const refusedText = ({ status }: { readonly status: number }): string => (status === 401 ? 'sign in' : 'closed')
 
-/** Writes the callers' views of a table side by side for a terminal. */
+/** Writes the callers' views of a table side by side for a terminal; where there is no room for that, one below the other. */
 export function printSeen({ table, callers, rows, more }: SeenTable): string {
   const names = Object.keys(callers)
   const masks = new Map<string, number>()
-  const drawn = rows.map(({ key, title, access }) => {
+  const drawn = rows.map(({ key, short = key, title, access }) => {
     const isSeen = Object.values(access).some((each) => each !== null)
-    const head = [key, clip(title ?? '')].map((text) => (isSeen ? text : chalk.dim(text)))
+    const head = [short, clip(title ?? '', 32)].map((text) => (isSeen ? text : chalk.dim(text)))
     return [...head, ...names.map((name) => cell(access[name] ?? null, masks))]
   })
   const counts = names.map((name) => {
     const sight = callers[name] as Sight
     return chalk.bold('count' in sight ? String(sight.count) : refusedText(sight))
   })
+  const head = ['', table, ...names]
+  const all = [...drawn, ['', chalk.bold('sees in all'), ...counts]]
   const notes = [...masks].map(([fields, number]) => `*${number} without ${fields}`)
   return [
-    drawTable(['', table, ...names], [...drawn, ['', chalk.bold('sees in all'), ...counts]]),
+    fits(head, all)
+      ? drawTable(head, all)
+      : stack(all.map(([key = '', title = '', ...cells]) => stacked(`${key} ${title}`.trim(), names, cells))),
     '',
     ...(more ? [`There are more: go on with --offset, or show more at once with --limit.`] : []),
     ...notes,

@@ -16,7 +16,7 @@ export function drawTable(
   rows: readonly (readonly string[])[],
   width = terminalWidth(),
 ): string {
-  const natural = head.map((title, at) => most([title, ...rows.map((row) => row[at] ?? '')].map(widest)) + 2)
+  const natural = naturalWidths(head, rows)
   const table = new Table({
     head: head.map((title) => chalk.bold(title)),
     chars: PLAIN,
@@ -32,6 +32,34 @@ export function drawTable(
   const rule = '─'.repeat(most([first, ...lines].map(widest)))
   return [first, chalk.dim(rule), ...lines].join('\n')
 }
+
+const naturalWidths = (head: readonly string[], rows: readonly (readonly string[])[]): readonly number[] =>
+  head.map((title, at) => most([title, ...rows.map((row) => row[at] ?? '')].map(widest)) + 2)
+
+/** Whether a table fits the terminal without its cells being broken into lines. */
+export const fits = (head: readonly string[], rows: readonly (readonly string[])[], width = terminalWidth()): boolean =>
+  naturalWidths(head, rows).reduce((sum, each) => sum + each, 0) <= width + 2
+
+/** What would be a row of a table that is too wide: cells below one another, those that are alike together. */
+export function stacked(title: string, names: readonly string[], cells: readonly string[]): string {
+  const alike = new Map<string, string[]>()
+  for (const [at, cell] of cells.entries()) alike.set(cell, [...(alike.get(cell) ?? []), names[at] ?? ''])
+  // What is not there comes last.
+  const lines = [...alike].sort(([left], [right]) => Number(isNothing(left)) - Number(isNothing(right)))
+  const width = Math.min(36, most(lines.map(([cell]) => widest(cell))))
+  const padded = (cell: string) => cell + ' '.repeat(Math.max(0, width - widest(cell)))
+  return [chalk.bold(title), ...lines.map(([cell, own]) => `  ${padded(cell)}  ${own.join(', ')}`)].join('\n')
+}
+
+const isNothing = (cell: string): boolean => cell.replaceAll(ANSI, '') === '·'
+
+/** Stacked rows, with room between them. */
+export const stack = (rows: readonly string[]): string => rows.join('\n\n')
+
+const UUID = /\b([0-9a-f]{8})-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b/gi
+
+/** Text with uuids cut to their beginning: nobody reads them to their end. */
+export const shorten = (text: string): string => text.replaceAll(UUID, '$1…')
 
 const PLAIN = Object.fromEntries(
   ['top', 'bottom', 'left', 'right', 'mid', 'middle']

@@ -9,14 +9,15 @@ import {
   takesValues,
   tryAs,
   valuesFrom,
+  wholeKey,
   writeValue,
 } from '../check/index.js'
 import type { MemoryRecord } from '../decide/index.js'
 import { type ModelData, parseKey, tableOf } from '../model/index.js'
 import { rulesOf } from '../rules/index.js'
-import { type Config, loadConfig, oneCaller, UsageError, withWorkbench } from './config.js'
+import { type WholeConfig, loadWhole, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
-import { clip, drawTable } from './table.js'
+import { clip, drawTable, shorten } from './table.js'
 
 interface TryCommand extends Options {
   readonly as: readonly string[]
@@ -29,20 +30,21 @@ export function addTry(program: Command, shell: Shell): void {
     .option('--as <caller>', 'the caller', collect, [])
     .option('--with <values>', "the values, in YAML or JSON: '{ title: First leeks }'")
     .action(async (action: string, table: string, key: string | undefined, options: TryCommand) => {
-      const config = await loadConfig(options.config)
+      const config = await loadWhole(options.config)
       const caller = oneCaller(config, options.as)
       const values = checkAttempt(config, action, table, key, options.with)
       const { rules } = config
       const everyone = (config.everyone ?? rules.caller.record) ? everyoneIn(rules, config.everyone) : undefined
       await withWorkbench(config, async (bench) => {
-        const attempt = { caller, table, action, values, ...(key !== undefined && { key }) }
-        show(shell, options, await tryAs(bench, attempt, everyone), printTried)
+        const whole = key === undefined ? {} : { key: await wholeKey(bench, table, key) }
+        const attempt = { caller, table, action, values, ...whole }
+        show(shell, options, await tryAs(bench, attempt, everyone), (tried) => shorten(printTried(tried)))
       })
     })
 }
 
 /** Checks what was typed, and reads the values. */
-function checkAttempt({ rules }: Config, action: string, table: string, key: string | undefined, given?: string) {
+function checkAttempt({ rules }: WholeConfig, action: string, table: string, key: string | undefined, given?: string) {
   tableOf(rules.model, table)
   const actions = ['create', 'update', 'delete', ...rulesOf(rules, table).actions]
   if (!actions.includes(action)) {

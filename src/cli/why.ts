@@ -1,3 +1,4 @@
+import { shorten } from './table.js'
 import { type Shell } from './shell.js'
 import chalk from 'chalk'
 import type { Command } from 'commander'
@@ -7,11 +8,12 @@ import {
   type Explanation,
   type GrantReason,
   type PartReason,
+  wholeKey,
   writeValue,
 } from '../check/index.js'
 import { ACTIONS, isRead, type Rulebook, rulesOf } from '../rules/index.js'
 import { fieldOf, parseKey, tableOf } from '../model/index.js'
-import { loadConfig, oneCaller, UsageError, withWorkbench } from './config.js'
+import { loadWhole, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 
 /** `pachter why` */
@@ -30,14 +32,15 @@ export function addWhy(program: Command, shell: Shell): void {
         field: string | undefined,
         options: Options & { readonly as: readonly string[] },
       ) => {
-        const config = await loadConfig(options.config)
+        const config = await loadWhole(options.config)
         const caller = oneCaller(config, options.as)
         checkAction(config.rules, table, action)
         parseKey(config.rules.model, table, key)
         if (field !== undefined) fieldOf(config.rules.model, table, field)
         await withWorkbench(config, async (bench) => {
-          const question = { caller, action, table, key, ...(field !== undefined && { field }) }
-          show(shell, options, await explain(bench, question), printWhy)
+          const whole = await wholeKey(bench, table, key)
+          const question = { caller, action, table, key: whole, ...(field !== undefined && { field }) }
+          show(shell, options, await explain(bench, question), (why) => shorten(printWhy(why)))
         })
       },
     )

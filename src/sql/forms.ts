@@ -41,6 +41,27 @@ export function isIndexed(branch: Condition, table: string, indexes: Indexes): b
   return isAboutCallerAlone(branch)
 }
 
+/**
+ * The fields of a table whose indexes would lead to the records of a branch that none leads to; none where no index can.
+ *
+ * @example missingFor(row.audience.is('public'), 'entries', {}) // ['audience']
+ */
+export function missingFor(branch: Condition, table: string, indexes: Indexes): readonly string[] {
+  if (isIndexed(branch, table, indexes)) return []
+  if (branch.kind === 'any') return branch.of.flatMap((part) => missingFor(part, table, indexes))
+  // One index is enough for records that have to meet several conditions.
+  if (branch.kind === 'all') return branch.of.map((part) => missingFor(part, table, indexes)).find(isAny) ?? []
+  const candidates =
+    branch.kind === 'compare' && (branch.how === 'is' || branch.how === 'in')
+      ? [branch.left, ...(branch.how === 'is' ? [branch.right] : [])]
+      : branch.kind === 'some' && asksCaller(branch.where) && !refersOutside(branch.where, branch.to.level)
+        ? [branch.from]
+        : []
+  return candidates.flatMap((each) => (each.kind === 'field' && each.level === 0 ? [each.name] : []))
+}
+
+const isAny = (names: readonly string[]): boolean => names.length > 0
+
 /** Whether a condition names the records it holds of by their key, or by the beginning of it. */
 export function isByKey(condition: Condition, key: readonly string[]): boolean {
   if (condition.kind === 'all') return condition.of.some((part) => isByKey(part, key))

@@ -5,6 +5,11 @@ export class MissingRecordError extends PachterError {
   readonly code = 'record-missing'
 }
 
+/** A key was typed short, and several records have one that begins so. */
+export class AmbiguousKeyError extends PachterError {
+  readonly code = 'key-ambiguous'
+}
+
 /** Something in a file of expectations, and where. */
 export interface ExpectationProblem {
   /** The line, counted from 1. */

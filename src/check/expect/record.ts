@@ -11,6 +11,9 @@ import { runExpectations } from './run.js'
 /** Of a caller who sees more records of a table than this, they are counted instead of listed. */
 const LISTED = 200
 
+/** The same where keys are texts, such as uuids, which do not stand together in ranges. */
+const LISTED_TEXTS = 20
+
 /** So wide a line may be. */
 const WIDTH = 110
 
@@ -70,11 +73,13 @@ async function truthAbout(bench: Workbench, caller: string, table: string): Prom
   if (counted.count === 0) return { sees: 'none' }
   if ((counted.count ?? 0) > LISTED) return { sees: counted.count }
   const look = await lookAt(bench, caller, table, { whole: true, count: true, mentioned: [] })
+  const keys = [...look.records.keys()]
+  if (keys.length > LISTED_TEXTS && !keys.every(isNumber)) return { sees: keys.length }
   const { fields, key } = tableOf(bench.rulebook.model, table)
   const settable = Object.keys(fields).filter((name) => !key.includes(name))
   const actions = ['update', 'delete', ...rulesOf(bench.rulebook, table).actions]
   return {
-    sees: keyNodes([...look.records.keys()]),
+    sees: keyNodes(keys),
     may: byName(look, actions, (access, action) => access.may[action] === true),
     ...(settable.length > 0 && {
       hidden: byName(look, settable, (access, field) => access.hidden.includes(field)),
@@ -94,9 +99,10 @@ function byName(look: Look, names: readonly string[], isTrue: (access: Access, n
   return { ...Object.fromEntries(found), ...(found.length < names.length && { [OTHERS]: 'none' }) }
 }
 
+const isNumber = (key: string): boolean => /^(0|[1-9]\d{0,14})$/.test(key)
+
 /** Keys that are numbers are written as such, and three in a row or more as a range. */
 function keyNodes(keys: readonly string[]): readonly (string | number)[] {
-  const isNumber = (key: string) => /^(0|[1-9]\d{0,14})$/.test(key)
   if (!keys.every(isNumber)) return keys
   const runs: [first: number, last: number][] = []
   for (const key of keys.map(Number)) {

@@ -1,12 +1,15 @@
 import type { Condition } from '../../condition/index.js'
 import { type Access, RefusedError } from '../../decide/index.js'
-import { isMissing, printKey, tableOf } from '../../model/index.js'
+import { isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
 import { keyAmong } from '../bench/keys.js'
+import { shortKeys } from '../bench/short-keys.js'
 import type { Workbench } from '../bench/workbench.js'
 
 /** A record, and what each caller may do to it. */
 export interface SeenRow {
   readonly key: string
+  /** The beginning of a long key, as it can be typed: no other record has it. */
+  readonly short?: string
   readonly title?: string
   /** By caller; `null` of those who do not see it. */
   readonly access: Readonly<Record<string, Access | null>>
@@ -64,10 +67,25 @@ export async function seeTable(
   let passed = 0
   for await (const row of rowsSeen(bench, table, sights, options)) {
     passed += 1
-    if (passed > offset + limit) return { table, callers: sights, rows, more: true }
+    if (passed > offset + limit)
+      return { table, callers: sights, rows: await shortened(bench, table, rows), more: true }
     if (passed > offset) rows.push(row)
   }
-  return { table, callers: sights, rows, more: false }
+  return { table, callers: sights, rows: await shortened(bench, table, rows), more: false }
+}
+
+/** The rows with their keys as people type them, where these are shorter. */
+async function shortened(bench: Workbench, table: string, rows: readonly SeenRow[]): Promise<readonly SeenRow[]> {
+  const { model } = bench.rulebook
+  const short = await shortKeys(
+    bench,
+    table,
+    rows.map(({ key }) => parseKey(model, table, key)),
+  )
+  return rows.map((row) => {
+    const own = short.get(row.key)
+    return own === undefined || own === row.key ? row : { ...row, short: own }
+  })
 }
 
 /** The records to show, one after the other. */

@@ -1,7 +1,7 @@
 import type { Condition } from '../../condition/index.js'
 import { type Bindings, type Form, LIMIT, OFFSET, withAnswer } from '../../guard/index.js'
 import { bigIntAsText, tableOf } from '../../model/index.js'
-import { type Branches, branchesOf, chooseForm, isByKey, isIndexed } from '../forms.js'
+import { type Branches, branchesOf, chooseForm, isByKey, isIndexed, missingFor } from '../forms.js'
 import { planReach, planRows, type ReachPlan } from '../reach.js'
 import type { Statement } from '../statement.js'
 import { query, type SqlPlace } from './place.js'
@@ -19,6 +19,7 @@ export interface Choice {
   readonly form: Form
   readonly rows?: number
   readonly reach?: number
+  readonly missing?: readonly string[]
 }
 
 /**
@@ -44,7 +45,7 @@ export function chooser(workshop: Workshop, table: string, filter: Condition): C
       (catalogue) => {
         const rows = catalogue.rows[table] ?? 0
         if (rows < FEW) return { form: 'gather', rows }
-        const { gathers, plan } = look(catalogue)
+        const { gathers, missing, plan } = look(catalogue)
         const few = Number.isFinite(wanted)
         const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
         const reached = reaches.reach(branches, `${cap} ${whoAsks(bindings)}`, async () => {
@@ -58,6 +59,7 @@ export function chooser(workshop: Workshop, table: string, filter: Condition): C
           form: chooseForm(dialect, { rows, reach, wanted, gathers }),
           rows,
           reach,
+          ...(missing.length > 0 && { missing }),
         }))
       },
     )
@@ -68,12 +70,20 @@ const WALK: Choice = { form: 'walk' }
 
 /** What leads to the branches' records, and how to count these; found out anew where the database's indexes may differ. */
 function lookAt(workshop: Workshop, table: string, branches: Branches) {
-  let known: { readonly of: Catalogue; readonly gathers: boolean; readonly plan: ReachPlan } | undefined
+  let known:
+    | {
+        readonly of: Catalogue
+        readonly gathers: boolean
+        readonly missing: readonly string[]
+        readonly plan: ReachPlan
+      }
+    | undefined
   return (catalogue: Catalogue) => {
     if (known?.of === catalogue) return known
     const indexed = branches.of.map((branch) => isIndexed(branch, table, catalogue.indexes))
     const plan = planReach(compilationOf(workshop), table, branches, indexed)
-    return (known = { of: catalogue, gathers: indexed.every(Boolean), plan })
+    const missing = [...new Set(branches.of.flatMap((each) => missingFor(each, table, catalogue.indexes)))]
+    return (known = { of: catalogue, gathers: indexed.every(Boolean), missing, plan })
   }
 }
 
