@@ -8,6 +8,7 @@ import {
   integer,
   readRulebook,
   references,
+  type RuleContext,
   text,
 } from 'pachter'
 
@@ -29,12 +30,7 @@ function rulesFor(tables: number) {
     ...(Object.fromEntries(names.map((name) => [name, entries])) as { entries0: typeof entries }),
   })
   const caller = defineCaller({ id: integer() }, { roles: ['secretary'] })
-  const write: Parameters<typeof defineRules<typeof model, typeof caller>>[2]['entries0'] = ({
-    row,
-    caller: me,
-    role,
-    table,
-  }) => {
+  const write = ({ row, caller: me, role, table }: RuleContext<typeof model, typeof caller, 'entries0'>) => {
     const grant = { to: ['author', role('secretary')], when: row.audience.isNot('members') } as const
     const each = Array.from({ length: GRANTS / 4 }, () => grant)
     return table

@@ -53,7 +53,10 @@ describe('the rule language on Korenveld', () => {
       ).to.include({ status: 403 })
       const own = await refusalOf(as(eva).act('applications', 'approve', 1, { status: 'waiting' }))
       expect(own.message).to.match(/status is set by the server/)
-      expect(await refusalOf(as(eva).act('applications', 'improve', 1))).to.have.property('code', 'name-unknown')
+      expect(await refusalOf(as(eva).act('applications', 'improve' as 'approve', 1))).to.have.property(
+        'code',
+        'name-unknown',
+      )
       expect(await as(eva).act('applications', 'approve', 1)).to.include({ status: 'approved' })
       const again = await refusalOf(as(eva).act('applications', 'approve', 1))
       expect(again.message).to.equal('This application has been decided.')

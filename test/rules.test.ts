@@ -52,7 +52,7 @@ describe('the model', () => {
     [() => defineModel({ constructor: { id: integer().key() } }), /cannot name a table/],
     [() => defineModel(JSON.parse('{"__proto__":{}}')), /cannot name a table/],
     [
-      () => defineModel({ plots: { id: integer().key(), siteId: references('sites') } }),
+      () => defineModel({ plots: { id: integer().key(), siteId: references('sites' as 'plots') } }),
       /"sites", which the model does not/,
     ],
     [

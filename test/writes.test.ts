@@ -10,7 +10,9 @@ import { NOW, refusalOf } from './support/korenveld.js'
 const { nobody, ana, ben, carla, eva } = callers
 const leeks = { plotId: 1, audience: 'private', title: 'Leeks', body: 'Sown.' } as const
 
-type Scoped = ReturnType<ReturnType<typeof createGuard<typeof model, typeof rules.caller>>['as']>
+const guardOf = (store: Engine['store']) => createGuard({ rules, store, clock: () => NOW })
+
+type Scoped = ReturnType<ReturnType<typeof guardOf>['as']>
 
 describe(`writes on ${engineNames.join(', ')}`, () => {
   let engines: readonly Engine[]
@@ -29,7 +31,7 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
   })
 
   const onEach = async (check: (as: (caller: (typeof callers)[keyof typeof callers]) => Scoped) => Promise<void>) => {
-    for (const { store } of engines) await check((caller) => createGuard({ rules, store, clock: () => NOW }).as(caller))
+    for (const { store } of engines) await check((caller) => guardOf(store).as(caller))
   }
 
   it('store several records, all or none, or those permitted', () =>

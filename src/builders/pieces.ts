@@ -7,7 +7,7 @@ export interface Pieces {
 }
 
 /** The part of a scoped store that hands out SQL. */
-export type SqlSource<M> = Pick<ScopedStore<M>, 'filter' | 'view'>
+export type SqlSource<M> = Pick<ScopedStore<M, never>, 'filter' | 'view'>
 
 /** No SQL of this library contains this character. */
 const MARK = '\0'

@@ -6,6 +6,7 @@ import {
   type ModelData,
   type ParentName,
   parentsOf,
+  type Referring,
   type ReferringFields,
   type Relation,
   type TableName,
@@ -42,9 +43,7 @@ export type Row<M, T extends TableName<M>> = {
     F in keyof TablesOf<M>[T] & string as [TargetOf<TablesOf<M>[T][F]>] extends [null] ? never : ParentName<F>
   ]: Row<M, TargetOf<TablesOf<M>[T][F]> & TableName<M>>
 } & {
-  readonly [C in TableName<M> as [ReferringFields<M, C, T>] extends [never] ? never : C]: IsUnion<
-    ReferringFields<M, C, T>
-  > extends true
+  readonly [C in Referring<M, T>]: IsUnion<ReferringFields<M, C, T>> extends true
     ? ManyBy<M, C, ReferringFields<M, C, T>>
     : Many<M, C> & ManyBy<M, C, ReferringFields<M, C, T>>
 } & {

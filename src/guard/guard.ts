@@ -1,4 +1,12 @@
-import { type Action, type CallerDefinition, type CallerOf, type Rules, shapeOfCaller } from '../rules/index.js'
+import {
+  type AnyActions,
+  type CallerDefinition,
+  type CallerOf,
+  type OwnAction,
+  type Rules,
+  shapeOfCaller,
+  type StandardAction,
+} from '../rules/index.js'
 import { checkCaller } from '../rules/index.js'
 import {
   Cache,
@@ -26,7 +34,7 @@ import type { StoredVerdict } from './verdicts.js'
  * {@link InputError} (422) or {@link UnknownNameError}, and then nothing is run. What a write cannot do because
  * another record or another request is in its way is a {@link ConflictError} (409).
  */
-export interface ScopedStore<M> {
+export interface ScopedStore<M, A = AnyActions> {
   /**
    * The records the caller may list, in one query, without the fields hidden from the caller; in the order of
    * their keys, where no other is asked for.
@@ -91,7 +99,7 @@ export interface ScopedStore<M> {
    */
   act<T extends TableName<M>>(
     table: T,
-    action: string,
+    action: OwnAction<A, T>,
     key: KeyOf<M, T>,
     values?: ValuesOf<M, T>,
   ): Promise<VisibleRecord<M, T>>
@@ -129,7 +137,7 @@ export interface ScopedStore<M> {
    */
   actMany<T extends TableName<M>, const O extends BulkOptions>(
     table: T,
-    action: string,
+    action: OwnAction<A, T>,
     keys: readonly KeyOf<M, T>[],
     values?: ValuesOf<M, T>,
     options?: O,
@@ -153,7 +161,7 @@ export interface ScopedStore<M> {
    *   await store.create('entryShares', { entryId: entry.id, memberId: 2, level: 'view' })
    * })
    */
-  transaction<R>(work: (inside: ScopedStore<M>) => Promise<R>): Promise<R>
+  transaction<R>(work: (inside: ScopedStore<M, A>) => Promise<R>): Promise<R>
   /**
    * Says how a list is going to be run: its SQL, the form in which it finds its records, and what the choice was
    * made from.
@@ -184,15 +192,15 @@ export interface ScopedStore<M> {
    */
   verdict<T extends TableName<M>>(
     table: T,
-    action: Exclude<Action, 'create'>,
+    action: Exclude<StandardAction, 'create'> | OwnAction<A, T>,
     key: KeyOf<M, T>,
     values?: ValuesOf<M, T>,
   ): Promise<StoredVerdict>
 }
 
 /** Rules and a store, put together. */
-export interface Guard<M = Model, C = CallerDefinition> {
-  readonly rules: Rules<M, C>
+export interface Guard<M = Model, C = CallerDefinition, A = AnyActions> {
+  readonly rules: Rules<M, C, A>
   /**
    * The store as this caller may use it.
    *
@@ -200,13 +208,13 @@ export interface Guard<M = Model, C = CallerDefinition> {
    * @throws {UnknownNameError} where the caller has an attribute or a role that the rules do not know
    * @example await guard.as({ id: 7, roles: ['treasurer'] }).list('rents')
    */
-  as(caller: CallerOf<C>): ScopedStore<M>
+  as(caller: CallerOf<C>): ScopedStore<M, A>
 }
 
 /** What a guard is made of. */
-export interface GuardOptions<M, C> {
+export interface GuardOptions<M, C, A = AnyActions> {
   /** From `defineRules` or `readRulebook`. */
-  readonly rules: Rules<M, C>
+  readonly rules: Rules<M, C, A>
   /** A connector, such as `pgliteStore(database)`. */
   readonly store: Store
   /** Validators that speak Standard Schema, for the values of a create or an update, besides the rules' checks. */
@@ -226,7 +234,7 @@ export interface GuardOptions<M, C> {
  *
  * @example const guard = createGuard({ rules, store: pgliteStore(database) })
  */
-export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
+export function createGuard<M, C, A>(options: GuardOptions<M, C, A>): Guard<M, C, A> {
   const { rules, store, validators = {}, onDecision, clock = () => new Date() } = options
   const backend = store.backend(rules)
   const plans = new Cache<PlanKinds[keyof PlanKinds]>(LIMITS.planBytes, weighPlan)
@@ -245,7 +253,7 @@ export function createGuard<M, C>(options: GuardOptions<M, C>): Guard<M, C> {
         validators: validators as Validators,
         ...(onDecision && { onDecision }),
       }
-      return scopedStore(session) as unknown as ScopedStore<M>
+      return scopedStore(session) as unknown as ScopedStore<M, A>
     },
   }
 }

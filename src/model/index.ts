@@ -23,6 +23,7 @@ export type {
   KeyOf,
   ParentName,
   RecordOf,
+  Referring,
   ReferringFields,
   RelationsOf,
   TableName,

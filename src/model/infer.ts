@@ -57,6 +57,19 @@ export type KeyOf<M, T extends TableName<M>> =
 /** The name a reference field makes available: `plot` for `plotId`. */
 export type ParentName<F extends string> = F extends `${infer S}Id` ? S : F extends `${infer S}_id` ? S : `${F}Record`
 
+/** The tables that each table refers to: worked out once for a model, since every table asks every other. */
+type Targets<M> = {
+  readonly [C in TableName<M>]: Exclude<
+    { [F in keyof TablesOf<M>[C]]: TargetOf<TablesOf<M>[C][F]> }[keyof TablesOf<M>[C]],
+    null
+  >
+}
+
+/** The tables that refer to a table. */
+export type Referring<M, T extends string> = {
+  [C in TableName<M>]: T extends Targets<M>[C] ? C : never
+}[TableName<M>]
+
 /** The fields of a table that refer to another. */
 export type ReferringFields<M, C extends TableName<M>, T extends string> = {
   [F in keyof TablesOf<M>[C]]: TargetOf<TablesOf<M>[C][F]> extends T ? F : never
@@ -69,7 +82,7 @@ export type RelationsOf<M, T extends TableName<M>> = {
     F in keyof TablesOf<M>[T] & string as [TargetOf<TablesOf<M>[T][F]>] extends [null] ? never : ParentName<F>
   ]: { readonly table: TargetOf<TablesOf<M>[T][F]> & TableName<M>; readonly one: true; readonly by: never }
 } & {
-  readonly [C in TableName<M> as [ReferringFields<M, C, T>] extends [never] ? never : C]: {
+  readonly [C in Referring<M, T>]: {
     readonly table: C
     readonly one: false
     readonly by: ReferringFields<M, C, T>

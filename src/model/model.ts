@@ -15,6 +15,17 @@ export interface Model<T extends Tables = Tables> extends ModelData {
   readonly [TABLES]?: T
 }
 
+/** What a reference has to lead to: a table that is there. */
+type Referenced<T> = {
+  readonly [K in keyof T]: {
+    readonly [F in keyof T[K]]: T[K][F] extends Field<unknown, boolean, infer R, boolean>
+      ? R extends keyof T | null
+        ? unknown
+        : { readonly references: keyof T }
+      : unknown
+  }
+}
+
 const NAME = /^[A-Za-z][A-Za-z0-9_]{0,62}$/
 
 /**
@@ -30,9 +41,9 @@ const NAME = /^[A-Za-z][A-Za-z0-9_]{0,62}$/
  *   plots: { id: integer().key().generated(), holderId: references('members').optional() },
  * })
  */
-export function defineModel<const T extends Tables>(tables: T): Model<T> {
+export function defineModel<const T extends Tables>(tables: T & Referenced<T>): Model<T> {
   const data: Record<string, TableData> = {}
-  for (const [name, builders] of Object.entries(tables)) {
+  for (const [name, builders] of Object.entries<Tables[string]>(tables)) {
     assertName('table', name)
     const fields: Record<string, FieldData> = {}
     for (const [fieldName, builder] of Object.entries(builders)) {

@@ -57,7 +57,14 @@ export {
   type TableRules,
   type Who,
 } from './rulebook.js'
-export { defineRules, type RuleContext, type RuleFunctions, type Rules } from './rules.js'
+export {
+  type AnyActions,
+  defineRules,
+  type OwnAction,
+  type RuleContext,
+  type RuleFunctions,
+  type Rules,
+} from './rules.js'
 export type { AsForSpec, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } from './table.js'
 export { asSeen, asTold } from './seen.js'
 export { readRulebook, RulebookError } from './read.js'

@@ -31,14 +31,20 @@ import type { StandingOf, AttributesOf, CallerDefinition, ChannelOf, RoleOf } fr
 import { at } from './at.js'
 import { checkRulebook } from './check.js'
 import { NO_RULES, type Rulebook, type TableRules } from './rulebook.js'
-import { type TableBuilder, tableBuilder } from './table.js'
+import { type BuiltRules, type OwnActions, type TableBuilder, tableBuilder } from './table.js'
 
 declare const TYPES: unique symbol
 
 /** A rulebook that also remembers, for the compiler, the model and the callers it is about. */
-export interface Rules<M = Model, C = CallerDefinition> extends Rulebook {
-  readonly [TYPES]?: { readonly model: M; readonly caller: C }
+export interface Rules<M = Model, C = CallerDefinition, A = AnyActions> extends Rulebook {
+  readonly [TYPES]?: { readonly model: M; readonly caller: C; readonly actions: A }
 }
+
+/** What tables can have as actions of their own, where the compiler does not know. */
+export type AnyActions = Readonly<Record<string, string>>
+
+/** The actions of a table's own. */
+export type OwnAction<A, T extends string> = T extends keyof A ? A[T] & string : never
 
 /** What the rules of a table are written with. */
 export interface RuleContext<M, C, T extends TableName<M>> {
@@ -75,7 +81,15 @@ export interface RuleContext<M, C, T extends TableName<M>> {
 
 /** The rules by table, as functions of what they are written with. */
 export type RuleFunctions<M, C> = {
-  readonly [T in TableName<M>]?: (context: RuleContext<M, C, T>) => { readonly rules: TableRules }
+  readonly [T in TableName<M>]?: (context: RuleContext<M, C, T>) => BuiltRules
+}
+
+/** That rules are written for tables that are there, as far as their names are known to the compiler. */
+type NoOthers<F, T> = string extends keyof F ? unknown : { readonly [K in Exclude<keyof F, T>]: never }
+
+/** The actions of each table's own, from the functions that its rules were written with. */
+type ActionsIn<F> = {
+  readonly [T in keyof F & string]: F[T] extends (context: never) => infer B ? OwnActions<B> : never
 }
 
 /**
@@ -96,11 +110,11 @@ export type RuleFunctions<M, C> = {
  *       .grants({ read: [anyone], update: [{ to: 'holder', fields: ['crop'] }] }),
  * })
  */
-export function defineRules<M extends Model, C extends CallerDefinition>(
+export function defineRules<M extends Model, C extends CallerDefinition, F extends RuleFunctions<M, C>>(
   model: M,
   caller: C,
-  tables: RuleFunctions<M, C>,
-): Rules<M, C> {
+  tables: F & NoOthers<F, TableName<M>>,
+): Rules<M, C, ActionsIn<F>> {
   const shared = {
     caller: callerTerms(caller.attributes),
     role: (...anyOf: string[]) => made({ kind: 'role', anyOf }),
@@ -112,7 +126,7 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
     changed: (...fields: string[]) => made(anyOf(...fields.map((field) => notOf(unchanged(field))))),
   }
   const built: Record<string, TableRules> = {}
-  for (const [name, write] of Object.entries(tables)) {
+  for (const [name, write] of Object.entries<unknown>(tables)) {
     tableOf(model, name)
     const table = name as TableName<M>
     const context = {
@@ -131,7 +145,7 @@ export function defineRules<M extends Model, C extends CallerDefinition>(
     tables: built,
   }
   checkRulebook(rulebook)
-  return deepFreeze(structuredClone(rulebook)) as Rules<M, C>
+  return deepFreeze(structuredClone(rulebook)) as Rules<M, C, ActionsIn<F>>
 }
 
 function callerTerms(attributes: Readonly<Record<string, FieldData>>): object {

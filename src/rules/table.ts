@@ -77,10 +77,25 @@ export type RecordCheckSpecs<M, T extends TableName<M>> = Readonly<
   Record<string, { readonly that: Condition; readonly message: string; readonly fields: readonly FieldName<M, T>[] }>
 >
 
-/** Builds the rules of one table, step by step; every step returns a new builder. */
-export interface TableBuilder<M, T extends TableName<M>, Tie extends string = never, Own extends string = never> {
+declare const OWN: unique symbol
+
+/** The rules of a table, and for the compiler the actions of its own. */
+export interface BuiltRules<Own extends string = string> {
   /** What was built so far, as plain data. */
   readonly rules: TableRules
+  readonly [OWN]?: Own
+}
+
+/** The names of the actions of its own that the rules of a table were built with. */
+export type OwnActions<B> = B extends { readonly [OWN]?: infer Own } ? Extract<Own, string> : never
+
+/** Builds the rules of one table, step by step; every step returns a new builder. */
+export interface TableBuilder<
+  M,
+  T extends TableName<M>,
+  Tie extends string = never,
+  Own extends string = never,
+> extends BuiltRules<Own> {
   /** Names the ways in which a caller can be connected to a record. */
   ties<const N extends Readonly<Record<string, Condition>>>(ties: N): TableBuilder<M, T, Tie | (keyof N & string), Own>
   /** Names what can be done to a record besides reading, creating, updating and deleting it. */

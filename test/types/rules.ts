@@ -59,6 +59,9 @@ export const rules = defineRules(model, caller, {
   },
 })
 
+// @ts-expect-error there is no such table to refer to
+defineModel({ plots: { id: integer().key(), holderId: references('members') } })
+
 // @ts-expect-error there is no such table
 defineRules(model, caller, { plot: ({ table }) => table })
 
@@ -137,5 +140,22 @@ defineRules(model, wide, {
     return own.grants({ lease: [all(role('warden'), channel('script'))] })
   },
 })
+export async function act(store: SqlStore): Promise<void> {
+  const rules = defineRules(model, caller, {
+    plots: ({ signedIn, table }) => table.actions('lease', 'return').grants({ lease: [signedIn] }),
+    members: ({ signedIn, table }) => table.grants({ read: [signedIn] }),
+  })
+  const scoped = createGuard({ rules, store }).as({ id: 1 })
+  await scoped.act('plots', 'lease', 1)
+  // @ts-expect-error there is no such action
+  await scoped.act('plots', 'remov', 1)
+  // @ts-expect-error members have no actions of their own
+  await scoped.act('members', 'lease', 1)
+  // @ts-expect-error nor can many of them be asked for
+  await scoped.actMany('plots', 'delete', [1])
+  await scoped.verdict('plots', 'return', 1)
+  // @ts-expect-error nor is there a verdict on it
+  await scoped.verdict('plots', 'remov', 1)
+}
 // @ts-expect-error only roles there are can be implied
 defineCaller({ id: integer() }, { roles: ['warden'], implies: { chief: ['warden'] } })

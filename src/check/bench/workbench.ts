@@ -44,9 +44,9 @@ export interface Workbench {
 export function openWorkbench(subject: Subject): Workbench {
   const { rules, store, titles = {}, validators = {}, clock = () => new Date() } = subject
   const callers = { ...subject.callers, ...subject.furtherCallers }
-  const guard = createGuard<never, never>({ rules, store, validators, clock })
+  const guard = createGuard<never, never, never>({ rules, store, validators, clock })
   // The developer looks at their own records, and knows that they do.
-  const silent = createGuard<never, never>({ rules, store, clock, onDecision: () => undefined })
+  const silent = createGuard<never, never, never>({ rules, store, clock, onDecision: () => undefined })
   const known = new Map(Object.entries(callers).map(([name, given]) => [name, checkCaller(rules.caller, given)]))
   const opened = new Map<string, UntypedStore>()
   const open = (name: string): UntypedStore => {
