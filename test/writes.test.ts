@@ -1,3 +1,4 @@
+import { sqlStore } from 'pachter/sql'
 import { expect } from 'chai'
 import { createGuard } from 'pachter'
 import { callers } from '../examples/allotment/callers.js'
@@ -85,6 +86,55 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
         ),
       ).to.deep.include({ refused: [] })
     }))
+
+  it('store and change many by few statements, as they would one after another', async () => {
+    for (const { store } of engines) {
+      const sent: string[] = []
+      const counted = sqlStore({
+        ...store,
+        query: (text, values) => (sent.push(text), store.query(text, values)),
+        transaction: (work) =>
+          store.transaction((inside) =>
+            work({ query: (text, values) => (sent.push(text), inside.query(text, values)) }),
+          ),
+      })
+      const as = guardOf(counted).as(ana)
+      const numbers = Array.from({ length: 150 }, (_, at) => at)
+      const entries = numbers.map((at) =>
+        at % 3 === 0
+          ? ({ plotId: 1, audience: 'private', title: `No. ${at}`, body: `${at}` } as const)
+          : { ...leeks, title: `No. ${at}` },
+      )
+      await as.createMany('entries', entries.slice(0, 2))
+      sent.length = 0
+      const made = await as.createMany('entries', entries)
+      expect(made.map(({ title, body }) => [title, body])).to.deep.equal(
+        entries.map(({ title, body }) => [title, body]),
+      )
+      // MariaDB says of several records only how many were written: those that it numbers are stored one by one.
+      if (store.dialect.returning) expect(sent.length, store.dialect.name).to.be.below(20)
+      const ids = made.map(({ id }) => id)
+      sent.length = 0
+      const changed = await as.updateMany('entries', ids, { title: 'The same' })
+      expect(changed.map(({ id, title }) => [id, title])).to.deep.equal(ids.map((id) => [id, 'The same']))
+      expect(sent.length, store.dialect.name).to.be.below(20)
+      // What may be told of one share hangs on others: these are stored one by one. One that is refused takes all back.
+      const shares = ids.map((entryId) => ({ entryId, memberId: 2, level: 'view' }) as const)
+      const shared = await as.createMany('entryShares', shares)
+      expect(shared.map(({ entryId }) => entryId)).to.deep.equal(ids)
+      const bad = [
+        ...shares.map((share) => ({ ...share, memberId: 3 })),
+        { entryId: 7, memberId: 3, level: 'view' } as const,
+      ]
+      const refused = await refusalOf(as.createMany('entryShares', bad))
+      expect((refused as never as { refusals: { key: unknown }[] }).refusals.map(({ key }) => key)).to.deep.equal([150])
+      expect(await as.count('entryShares', { where: (row) => row.memberId.is(3) })).to.equal(
+        await guardOf(store)
+          .as(ana)
+          .count('entryShares', { where: (row) => row.memberId.is(3) }),
+      )
+    }
+  })
 
   it('do what is a table’s own to several records', () =>
     onEach(async (as) => {

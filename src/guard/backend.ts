@@ -111,6 +111,12 @@ export interface ListRequest extends RecordRequest {
   readonly form?: Form
 }
 
+/** Records whose keys are given. */
+export interface GetRequest extends RecordRequest {
+  readonly filter: Condition
+  readonly records: number
+}
+
 /** Which records to count. */
 export interface CountRequest {
   readonly table: string
@@ -118,7 +124,7 @@ export interface CountRequest {
   readonly form?: Form
 }
 
-/** A new record: its values are given by field. */
+/** New records: their values are given by field, see {@link valueSlot}. */
 export interface CreateRequest {
   readonly table: string
   /** The fields that get a value. */
@@ -126,6 +132,7 @@ export interface CreateRequest {
   readonly condition: Condition
   /** What to give back; left out, the key. */
   readonly returned?: RecordRequest
+  readonly records: number
 }
 
 /** What a change makes of a record: its values are given by field. */
@@ -218,11 +225,11 @@ export interface Backend {
   /** Finds that out. */
   getReady(at: Place): Promise<void>
   list(request: ListRequest): Listing
-  /** The record whose key is given; nothing where there is none that the filter lets through. */
-  get(request: RecordRequest & { readonly filter: Condition }): Plan<ReadRecord | undefined>
+  /** Those of the records whose keys are given that the filter lets through. */
+  get(request: GetRequest): Plan<readonly ReadRecord[]>
   count(request: CountRequest): Plan<number>
   exists(request: CountRequest): Plan<boolean>
-  /** Stores a record, if the condition holds of it. */
+  /** Stores those of the records of which the condition holds; what is given back is in their order. */
   create(request: CreateRequest): WritePlan
   /** Changes those of the records of which the condition holds. */
   change(request: ChangeRequest): WritePlan
@@ -251,6 +258,9 @@ export interface Store {
 /** The names of given values. */
 export const LIMIT = '$limit'
 export const OFFSET = '$offset'
+
+/** The name of the given value of a field of a new record; of the first, or of one further on. */
+export const valueSlot = (field: string, at = 0): string => (at === 0 ? field : `${field} ${at}`)
 
 /** The name of the given value that a page starts after. */
 export const afterSlot = (field: string): string => `after ${field}`

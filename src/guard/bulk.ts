@@ -1,5 +1,5 @@
 import { type Condition, contains } from '../condition/index.js'
-import { RefusedError } from '../decide/index.js'
+import { readValues, RefusedError } from '../decide/index.js'
 import {
   assertWithin,
   childrenOf,
@@ -12,10 +12,23 @@ import {
 } from '../model/index.js'
 import type { Action } from '../rules/index.js'
 import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
-import type { ReadRecord } from './backend.js'
+import { type ReadRecord, valueSlot } from './backend.js'
 import { atomically, keySlots, run, type Session } from './session.js'
-import { lockRecords } from './attempt.js'
-import { type Change, change, create, prepareChange, prepareRemoval, remove } from './writes.js'
+import { lockParents, lockRecords } from './attempt.js'
+import { findByKeys } from './reads.js'
+import { problemsFound } from './validators.js'
+import {
+  type Change,
+  change,
+  create,
+  type Creation,
+  creationOf,
+  isFit,
+  keyAmong,
+  prepareChange,
+  prepareRemoval,
+  remove,
+} from './writes.js'
 import { refuseClosed } from './requests.js'
 
 /** What a bulk write does about records that are refused. */
@@ -41,7 +54,92 @@ export async function createMany(session: Session, table: string, all: readonly 
   assertMany(all)
   tableOf(session.rulebook.model, table)
   refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
+  const together = await createTogether(session, table, all)
+  if (together) return options.partly ? { written: together, refused: [] } : together
   return eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
+}
+
+/** Stores records by as few statements as can be, if nothing stands in the way of any. */
+async function createTogether(
+  session: Session,
+  table: string,
+  all: readonly unknown[],
+): Promise<readonly ReadRecord[] | undefined> {
+  const { rulebook, validators } = session
+  const { key } = tableOf(rulebook.model, table)
+  const groups = new Map<string, { readonly at: number; readonly creation: Creation }[]>()
+  for (const [at, given] of all.entries()) {
+    const found = await problemsFound(validators, table, 'create', given)
+    const creation = creationOf(session, table, readValues(rulebook, table, 'create', given, found))
+    if (!isFit(session, table, creation)) return undefined
+    const alike = JSON.stringify([creation.reading.fields, creation.stored])
+    groups.set(alike, [...(groups.get(alike) ?? []), { at, creation }])
+  }
+  for (const [first] of groups.values()) {
+    const { plan, condition } = first?.creation.planFor(2) ?? {}
+    // What a record becomes is known by its key, or given back in order.
+    const isKnown = plan?.returns || key.every((name) => first?.creation.stored.includes(name))
+    if (!condition || !isKnown || !isIndependent(session, table, condition, false)) return undefined
+  }
+  const created: ReadRecord[] = []
+  const done = await allOrNot(session, async (inside) => {
+    for (const group of groups.values()) {
+      for (const part of inParts(group)) {
+        const records = await createPart(
+          inside,
+          table,
+          part.map(({ creation }) => creation),
+        )
+        for (const [place, { at }] of part.entries()) created[at] = records[place] as ReadRecord
+      }
+    }
+    return true
+  })
+  return done ? created : undefined
+}
+
+async function createPart(
+  inside: Session,
+  table: string,
+  creations: readonly Creation[],
+): Promise<readonly ReadRecord[]> {
+  const { model } = inside.rulebook
+  const [{ planFor, now }] = creations as readonly [Creation]
+  const { plan, rests } = planFor(creations.length)
+  if (rests) for (const { record } of creations) await lockParents(inside, table, record)
+  const given: Record<string, unknown> = {}
+  for (const [at, { record }] of creations.entries()) {
+    for (const name in record) given[valueSlot(name, at)] = record[name]
+  }
+  const { touched, records } = await run(inside, plan, given, now)
+  if (touched !== creations.length) throw NOT_ALL
+  const isNumbered = tableOf(model, table).key.some((name) => !creations[0]?.stored.includes(name))
+  if (records && isNumbered) return records
+  const keys = creations.map(({ record }) => keyAmong(model, table, record))
+  return inOrderOf(inside, table, keys, records ?? (await findByKeys(inside, table, keys)))
+}
+
+/** Records that were written in the order of their keys; of those that the caller does not see, the key. */
+function inOrderOf(
+  { rulebook }: Session,
+  table: string,
+  keys: readonly KeyValues[],
+  records: readonly ReadRecord[],
+): readonly ReadRecord[] {
+  const name = (record: Readonly<Record<string, unknown>>) => printKey(rulebook.model, table, record)
+  const seen = new Map(records.map((record) => [name(record), record]))
+  return keys.map((each) => seen.get(name(each)) ?? { ...each })
+}
+
+/** Cuts a list into parts of a few sizes, so that a few sizes of statement serve all. */
+function inParts<T>(all: readonly T[]): readonly (readonly T[])[] {
+  const parts: (readonly T[])[] = []
+  for (let at = 0; at < all.length;) {
+    const size = Math.min(CHUNK, 2 ** Math.floor(Math.log2(all.length - at)))
+    parts.push(all.slice(at, at + size))
+    at += size
+  }
+  return parts
 }
 
 /** Changes several records to the same values, by an update or an action of the table's own. */
@@ -135,7 +233,7 @@ async function changeTogether(
 ): Promise<readonly ReadRecord[] | undefined> {
   const name = (record: Readonly<Record<string, unknown>>) => printKey(session.rulebook.model, table, record)
   const first = reading.problems.size === 0 ? planFor(1) : undefined
-  if (!first?.plan.returns || !isIndependent(session, table, first.condition, false)) return undefined
+  if (!first || !isIndependent(session, table, first.condition, false)) return undefined
   const records = new Map<string, ReadRecord>()
   const done = await allOrNot(session, async (inside) => {
     for (const chunk of chunksOf(keys)) {
@@ -143,7 +241,11 @@ async function changeTogether(
       if (!write) throw NOT_ALL
       if (write.rests) await lockRecords(inside, table, chunk)
       const written = await run(inside, write.plan, { ...reading.values, ...keySlots(...chunk) })
-      for (const record of written.records ?? []) records.set(name(record), record)
+      const distinct = new Map(chunk.map((key) => [name(key), key]))
+      if (written.touched !== distinct.size) throw NOT_ALL
+      const seen =
+        written.records ?? inOrderOf(inside, table, [...distinct.values()], await findByKeys(inside, table, chunk))
+      for (const record of seen) records.set(name(record), record)
     }
     return keys.every((key) => records.has(name(key)))
   })

@@ -17,6 +17,7 @@ export {
   type CreateRequest,
   type Form,
   FORMS,
+  type GetRequest,
   type Given,
   keySlot,
   LIMIT,
@@ -35,6 +36,7 @@ export {
   type RemoveRequest,
   type SqlPiece,
   type Store,
+  valueSlot,
   type WritePlan,
   type Written,
 } from './backend.js'

@@ -13,7 +13,7 @@ export interface PlanKinds {
   readonly list: { readonly plan: Listing | undefined }
   readonly count: { readonly plan: Plan<number> | undefined }
   readonly exists: { readonly plan: Plan<boolean> | undefined }
-  readonly get: { readonly plan: Plan<ReadRecord | undefined> | undefined }
+  readonly get: { readonly plan: Plan<readonly ReadRecord[]> | undefined }
   readonly create: PlannedWrite
   /** A change; without a plan where nothing can be written. */
   readonly change: PlannedWrite | { readonly plan: undefined }

@@ -70,16 +70,31 @@ export function findByKey(
 ): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
   assertObject(table, 'get', options)
   const plan = getPlan(session, table, options)
-  return plan ? run(session, plan, keySlots(key)) : null
+  return plan ? withAnswer(run(session, plan, keySlots(key)), ([record]) => record) : null
 }
 
-function getPlan(session: Session, table: string, options: GivenOptions): Plan<ReadRecord | undefined> | undefined {
+/** Those of the records that the caller sees. */
+export async function findByKeys(
+  session: Session,
+  table: string,
+  keys: readonly KeyValues[],
+): Promise<readonly ReadRecord[]> {
+  const plan = getPlan(session, table, {}, keys.length)
+  return plan ? run(session, plan, keySlots(...keys)) : []
+}
+
+function getPlan(
+  session: Session,
+  table: string,
+  options: GivenOptions,
+  records = 1,
+): Plan<readonly ReadRecord[]> | undefined {
   const asked = isEmpty(options) ? undefined : askAs(session, table, 'get', options).asked
-  return planned(session, 'get', asked ? [table, asked] : [table], () => {
+  return planned(session, 'get', asked ? [table, asked] : [table, records], () => {
     const filter = filterOf(session, table, 'get')
     if (filter.kind === 'never') return { plan: undefined }
     const record = recordRequest(session, asked ?? { table, access: false, related: [] }, 'get', filter)
-    return { plan: session.backend.get({ ...record, filter }) }
+    return { plan: session.backend.get({ ...record, filter, records }) }
   }).plan
 }
 

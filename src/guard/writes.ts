@@ -39,11 +39,43 @@ export async function create(session: Session, table: string, given: unknown): P
   return createRead(session, table, readValues(session.rulebook, table, 'create', given, found))
 }
 
-async function createRead(session: Session, table: string, reading: Reading): Promise<ReadRecord> {
+/** A record that is to be created, read as far as no other is needed for that. */
+export interface Creation {
+  readonly reading: Reading
+  readonly record: Readonly<Record<string, unknown>>
+  /** The fields that get a value. */
+  readonly stored: readonly string[]
+  readonly now: Date
+  /** What stores so many with values for the same fields. */
+  planFor(records: number): PlannedWrite
+}
+
+/** Reads a record that is to be created. */
+export function creationOf(session: Session, table: string, reading: Reading): Creation {
   const { rulebook, caller, clock } = session
   const now = clock()
-  const { values, fields, unfit } = reading
+  const { values, fields } = reading
   const record = recordToCreate(rulebook, table, values, caller, now)
+  const stored = Object.keys(record).filter((name) => !isMissing(record[name]))
+  const planFor = (records: number) =>
+    planned(session, 'create', [table, fields, stored, records], () => {
+      const condition = specialise(createPermission(rulebook, table, fields), caller)
+      const seen = returned(session, table)
+      const plan = session.backend.create({ table, stored, condition, records, ...(seen && { returned: seen }) })
+      return { plan, condition, rests: restsOnOthers(condition) }
+    }) as PlannedWrite
+  return { reading, record, stored, now, planFor }
+}
+
+/** Whether nothing is wrong with the values themselves. */
+export const isFit = ({ rulebook }: Session, table: string, { reading, record }: Creation): boolean =>
+  reading.problems.size === 0 && unstamped(rulebook, table, record).size === 0
+
+async function createRead(session: Session, table: string, reading: Reading): Promise<ReadRecord> {
+  const { rulebook, caller } = session
+  const creation = creationOf(session, table, reading)
+  const { record, now } = creation
+  const { fields, unfit } = reading
   const inquiry: Inquiry = { rulebook, table, action: 'create', caller, fields, unfit }
   const explain = async (asked: Session): Promise<undefined> => {
     const verdict = await inquireCreate(asked, inquiry, record)
@@ -53,14 +85,8 @@ async function createRead(session: Session, table: string, reading: Reading): Pr
     if (!verdict.allowed) throw refusal(verdict)
     return undefined
   }
-  if (reading.problems.size > 0 || unstamped(rulebook, table, record).size > 0) await explain(session)
-  const stored = Object.keys(record).filter((name) => !isMissing(record[name]))
-  const { plan, rests } = planned(session, 'create', [table, fields, stored], () => {
-    const condition = specialise(createPermission(rulebook, table, fields), caller)
-    const seen = returned(session, table)
-    const plan = session.backend.create({ table, stored, condition, ...(seen && { returned: seen }) })
-    return { plan, condition, rests: restsOnOthers(condition) }
-  })
+  if (!isFit(session, table, creation)) await explain(session)
+  const { plan, rests } = creation.planFor(1)
   return attempt(session, {
     table,
     rests,

@@ -1,5 +1,12 @@
 import type { Condition } from '../condition/index.js'
-import { LIMIT, type ListRequest, OFFSET, type PieceRequest, type RecordRequest } from '../guard/index.js'
+import {
+  type GetRequest,
+  LIMIT,
+  type ListRequest,
+  OFFSET,
+  type PieceRequest,
+  type RecordRequest,
+} from '../guard/index.js'
 import { tableOf } from '../model/index.js'
 import type { Column } from './answers.js'
 import { aliasAt, type Compilation, compileCondition, scopeAt } from './condition.js'
@@ -7,7 +14,7 @@ import type { Dialect } from './dialect.js'
 import { branchesOf, gathered, type Source, sourceOf } from './forms.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { comesAfter, orderBy } from './order.js'
-import { keyIs, planRecord, type RecordPlan, selectedAs } from './record.js'
+import { keysAre, planRecord, type RecordPlan, selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
 
 /** A statement that reads records, and how to read what it returns. */
@@ -43,14 +50,14 @@ export function planList(compilation: Compilation, request: ListRequest): ReadPl
   }
 }
 
-/** One statement that returns the record whose key is given with the request, where a caller sees it. */
-export function planGet(compilation: Compilation, request: RecordRequest & { readonly filter: Condition }): ReadPlan {
+/** One statement that returns the records whose keys are given with the request, where a caller sees them. */
+export function planGet(compilation: Compilation, request: GetRequest): ReadPlan {
   const { dialect } = compilation
-  const { table, filter } = request
+  const { table, filter, records } = request
   const root = scopeAt(dialect, table)
   const { columns, read } = planRecord({ ...compilation, form: 'walk' }, request, [root])
   const { from, where } = sourceOf(compilation, table, filter)
-  const text = sql`${selectOf(dialect, request, columns)} FROM ${from} WHERE ${keyIs(compilation, table, root)} AND ${where}`
+  const text = sql`${selectOf(dialect, request, columns)} FROM ${from} WHERE ${keysAre(compilation, table, root, records)} AND ${where}`
   return { statement: render(text, dialect), read }
 }
 

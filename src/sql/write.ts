@@ -1,7 +1,14 @@
 import { selectedColumn } from './stored.js'
 import { compileEqual } from './compare.js'
 import { anyOf, notOf, unchanged } from '../condition/index.js'
-import type { ChangeRequest, Changes, CreateRequest, RecordRequest, RemoveRequest } from '../guard/index.js'
+import {
+  type ChangeRequest,
+  type Changes,
+  type CreateRequest,
+  type RecordRequest,
+  type RemoveRequest,
+  valueSlot,
+} from '../guard/index.js'
 import { type FieldData, fieldOf, type Relation, tableOf } from '../model/index.js'
 import { type Compilation, compileCondition, type Scope, scopeAt, tableScope, typedColumn } from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
@@ -40,9 +47,12 @@ export interface Writing {
 }
 
 /** A create that carries its condition: it stores nothing where the condition does not hold. */
-export function planCreate(compilation: Compilation, { table, stored, condition, returned }: CreateRequest): Writing {
+export function planCreate(
+  compilation: Compilation,
+  { table, stored, condition, returned, records }: CreateRequest,
+): Writing {
   const { dialect } = compilation
-  const created = createdScope(compilation, table)
+  const created = records === 1 ? createdScope(compilation, table) : createdRows(compilation, table, stored)
   const where = compileCondition(compilation, condition, [created])
   const { key } = tableOf(compilation.rulebook.model, table)
   // Where nothing is given, the number that a new record gets is asked for by name: a list of columns is never empty.
@@ -50,15 +60,51 @@ export function planCreate(compilation: Compilation, { table, stored, condition,
   const values =
     stored.length > 0 ? join(stored.map(created.column), ', ') : dialect.nextNumber(table, columns[0] as string)
   const { clause, read } = returning(compilation, table, returned, tableScope(dialect, table))
+  const from = records === 1 ? raw(dialect.fromNothing) : rowsOf(compilation, table, stored, records)
+  // Numbered in the order in which they were given.
+  const order = records === 1 ? sql`` : sql` ORDER BY ${raw(ROWS)}.${raw(dialect.identifier(PLACE))}`
   return {
     statement: render(
-      sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, columns)}) SELECT ${values}${raw(
-        dialect.fromNothing,
-      )} WHERE ${where}${clause}`,
+      sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
       dialect,
     ),
     ...(read && { read }),
   }
+}
+
+/** Several new records, as a table of their values. */
+const ROWS = '_v'
+
+/** The column that counts them; no field is called so. */
+const PLACE = '_at'
+
+/** What is asked of one of them. */
+function createdRows(compilation: Compilation, table: string, stored: readonly string[]): Scope {
+  const { column } = createdScope(compilation, table)
+  const { dialect } = compilation
+  return {
+    table,
+    column: (name) => (stored.includes(name) ? raw(`${ROWS}.${dialect.identifier(name)}`) : column(name)),
+  }
+}
+
+function rowsOf(
+  { rulebook, dialect }: Compilation,
+  table: string,
+  stored: readonly string[],
+  records: number,
+): Fragment {
+  const rows = Array.from({ length: records }, (_, at) => {
+    const values = stored.map((name) =>
+      selectedAs(dialect, {
+        name,
+        text: slot({ kind: 'given', name: valueSlot(name, at) }, fieldOf(rulebook.model, table, name)),
+      }),
+    )
+    const place = selectedAs(dialect, { name: PLACE, text: raw(String(at)) })
+    return sql`SELECT ${join([...values, place], ', ')}${raw(dialect.fromNothing)}`
+  })
+  return sql` FROM (${join(rows, ' UNION ALL ')}) AS ${raw(ROWS)}`
 }
 
 /** A change that carries its condition. */

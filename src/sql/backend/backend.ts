@@ -50,7 +50,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
     list: (request) => listing(workshop, request),
     get: (request) => {
       const { statement, read } = planGet(compilationOf(workshop), request)
-      return planFrom(statement, ({ rows: [row] }) => row && read(row as Record<string, unknown>))
+      return planFrom(statement, ({ rows }) => rows.map((row) => read(row as Record<string, unknown>)))
     },
     count: (request) => counting(workshop, request),
     exists: (request) => finding(workshop, request),

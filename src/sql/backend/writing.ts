@@ -1,11 +1,12 @@
-import type {
-  Bindings,
-  ChangeRequest,
-  CreateRequest,
-  Given,
-  RemoveRequest,
-  WritePlan,
-  Written,
+import {
+  type Bindings,
+  type ChangeRequest,
+  type CreateRequest,
+  type Given,
+  type ReadRecord,
+  type RemoveRequest,
+  type WritePlan,
+  type Written,
 } from '../../guard/index.js'
 import { withAnswer } from '../../guard/index.js'
 import { type FieldData, tableOf } from '../../model/index.js'
@@ -18,10 +19,11 @@ import type { Outcome } from './sql-store.js'
 /** A new record. */
 export function creating(workshop: Workshop, request: CreateRequest): WritePlan {
   const write = planCreate(compilationOf(workshop), request)
-  return writePlan(workshop, write, (outcome) => ({
-    ...written(write, outcome),
-    key: numbered(workshop, request, outcome),
-  }))
+  return writePlan(workshop, write, (outcome) => {
+    const came = written(write, outcome)
+    if (request.records === 1) return { ...came, key: numbered(workshop, request, outcome) }
+    return came.records ? { ...came, records: inOrder(workshop, request, came.records) } : came
+  })
 }
 
 /** A change. */
@@ -52,6 +54,13 @@ const written = ({ read }: Writing, { touched, rows }: Outcome): Written => ({
   touched,
   ...(read && { records: rows.map((row) => read(row as Record<string, unknown>)) }),
 })
+
+/** New records in the order in which they were given: where the database numbers them, that of their numbers. */
+function inOrder({ rulebook }: Workshop, { table, stored }: CreateRequest, records: readonly ReadRecord[]) {
+  const [number] = tableOf(rulebook.model, table).key.filter((name) => !stored.includes(name))
+  if (number === undefined) return records
+  return [...records].sort((left, right) => ((left[number] as number) < (right[number] as number) ? -1 : 1))
+}
 
 /** The part of a new record's key that the database numbered itself. */
 function numbered({ rulebook, dialect }: Workshop, { table, stored }: CreateRequest, outcome: Outcome): Given {
