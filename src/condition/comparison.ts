@@ -16,7 +16,7 @@ export const COMPARISONS = [
 /** How two operands are compared. A missing operand makes any of them false. */
 export type Comparison = (typeof COMPARISONS)[number]
 
-/** Everything about a comparison but its SQL, which each dialect has. */
+/** Everything about a comparison but its SQL, which each dialect has. It is asked only of values of shapes that fit. */
 interface Behaviour {
   /** What stands between the operands, and what stands there where it is negated. */
   readonly words: readonly [plain: string, negated: string]
@@ -60,25 +60,25 @@ const COMPARING: Readonly<Record<Comparison, Behaviour>> = {
   startsWith: {
     words: ['starts with', 'does not start with'],
     fits: (left, right) => comparesAs(left) === 'text' && comparesAs(right) === 'text',
-    holds: (left, right) => (left as string).startsWith(right as string),
+    holds: (left: string, right: string) => left.startsWith(right),
   },
   // One value is an item of a list.
   in: {
     words: ['is one of', 'is not one of'],
     fits: (left, right) => !isList(left) && isList(right) && comparesAs(left) === itemOf(right),
-    holds: (left, right) => (right as Items).includes(left),
+    holds: (left, right: Items) => right.includes(left),
   },
   // Two lists have an item in common.
   overlaps: {
     words: ['includes any of', 'includes none of'],
     fits: areLists,
-    holds: (left, right) => (right as Items).some((item) => (left as Items).includes(item)),
+    holds: (left: Items, right: Items) => right.some((item) => left.includes(item)),
   },
   // The left list has every item of the right one.
   includesAll: {
     words: ['includes all of', 'does not include all of'],
     fits: areLists,
-    holds: (left, right) => (right as Items).every((item) => (left as Items).includes(item)),
+    holds: (left: Items, right: Items) => right.every((item) => left.includes(item)),
   },
 }
 

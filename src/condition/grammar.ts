@@ -80,9 +80,8 @@ const ANSWERED_BY: Readonly<Record<Kind, 'nobody' | 'caller' | 'request' | 'reco
 function piecesOf(condition: Condition, wanted: readonly Piece[]): readonly unknown[] {
   const grammar: Readonly<Record<string, Piece>> = GRAMMAR[condition.kind]
   const found: unknown[] = []
-  for (const name in grammar) {
-    if (wanted.includes(grammar[name] as Piece)) found.push((condition as unknown as Record<string, unknown>)[name])
-  }
+  const properties: Readonly<Record<string, unknown>> = { ...condition }
+  for (const [name, piece] of Object.entries(grammar)) if (wanted.includes(piece)) found.push(properties[name])
   return found
 }
 
@@ -112,7 +111,7 @@ export interface Rewriting {
 /** The same condition with other things directly inside it. */
 export function rewrite(condition: Condition, { part, operand, level }: Rewriting): Condition {
   const grammar: Readonly<Record<string, Piece>> = GRAMMAR[condition.kind]
-  const now = condition as unknown as Record<string, unknown>
+  const now: Readonly<Record<string, unknown>> = { ...condition }
   const next: Record<string, unknown> = {}
   for (const name in grammar) {
     const piece = grammar[name]

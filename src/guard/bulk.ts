@@ -1,34 +1,14 @@
-import { type Condition, contains } from '../condition/index.js'
-import { readValues, RefusedError } from '../decide/index.js'
-import {
-  assertWithin,
-  childrenOf,
-  InputError,
-  type KeyValues,
-  LIMITS,
-  printKey,
-  readKey,
-  tableOf,
-} from '../model/index.js'
+import { createTogether } from './create-together.js'
+import { allOrNot, CHUNK, inOrderOf, isIndependent, NOT_ALL } from './together.js'
+import { RefusedError } from '../decide/index.js'
+import { assertWithin, InputError, type KeyValues, LIMITS, printKey, readKey, tableOf } from '../model/index.js'
 import type { Action } from '../rules/index.js'
 import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
-import { type ReadRecord, valueSlot } from './backend.js'
+import type { ReadRecord } from './backend.js'
 import { atomically, keySlots, run, type Session } from './session.js'
-import { lockParents, lockRecords } from './attempt.js'
+import { lockRecords } from './attempt.js'
 import { findByKeys } from './reads.js'
-import { problemsFound } from './validators.js'
-import {
-  type Change,
-  change,
-  create,
-  type Creation,
-  creationOf,
-  isFit,
-  keyAmong,
-  prepareChange,
-  prepareRemoval,
-  remove,
-} from './writes.js'
+import { type Change, change, create, prepareChange, prepareRemoval, remove } from './writes.js'
 import { refuseClosed } from './requests.js'
 
 /** What a bulk write does about records that are refused. */
@@ -46,9 +26,6 @@ export interface BulkOutcome<T> {
 /** What a bulk write returns, by what was asked. */
 export type BulkResult<T, O> = O extends { readonly partly: true } ? BulkOutcome<T> : readonly T[]
 
-/** How many records one statement writes at most. */
-const CHUNK = 64
-
 /** Stores several new records. */
 export async function createMany(session: Session, table: string, all: readonly unknown[], options: BulkOptions = {}) {
   assertMany(all)
@@ -57,89 +34,6 @@ export async function createMany(session: Session, table: string, all: readonly 
   const together = await createTogether(session, table, all)
   if (together) return options.partly ? { written: together, refused: [] } : together
   return eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
-}
-
-/** Stores records by as few statements as can be, if nothing stands in the way of any. */
-async function createTogether(
-  session: Session,
-  table: string,
-  all: readonly unknown[],
-): Promise<readonly ReadRecord[] | undefined> {
-  const { rulebook, validators } = session
-  const { key } = tableOf(rulebook.model, table)
-  const groups = new Map<string, { readonly at: number; readonly creation: Creation }[]>()
-  for (const [at, given] of all.entries()) {
-    const found = await problemsFound(validators, table, 'create', given)
-    const creation = creationOf(session, table, readValues(rulebook, table, 'create', given, found))
-    if (!isFit(session, table, creation)) return undefined
-    const alike = JSON.stringify([creation.reading.fields, creation.stored])
-    groups.set(alike, [...(groups.get(alike) ?? []), { at, creation }])
-  }
-  for (const [first] of groups.values()) {
-    const { plan, condition } = first?.creation.planFor(2) ?? {}
-    // What a record becomes is known by its key, or given back in order.
-    const isKnown = plan?.returns || key.every((name) => first?.creation.stored.includes(name))
-    if (!condition || !isKnown || !isIndependent(session, table, condition, false)) return undefined
-  }
-  const created: ReadRecord[] = []
-  const done = await allOrNot(session, async (inside) => {
-    for (const group of groups.values()) {
-      for (const part of inParts(group)) {
-        const records = await createPart(
-          inside,
-          table,
-          part.map(({ creation }) => creation),
-        )
-        for (const [place, { at }] of part.entries()) created[at] = records[place] as ReadRecord
-      }
-    }
-    return true
-  })
-  return done ? created : undefined
-}
-
-async function createPart(
-  inside: Session,
-  table: string,
-  creations: readonly Creation[],
-): Promise<readonly ReadRecord[]> {
-  const { model } = inside.rulebook
-  const [{ planFor, now }] = creations as readonly [Creation]
-  const { plan, rests } = planFor(creations.length)
-  if (rests) for (const { record } of creations) await lockParents(inside, table, record)
-  const given: Record<string, unknown> = {}
-  for (const [at, { record }] of creations.entries()) {
-    for (const name in record) given[valueSlot(name, at)] = record[name]
-  }
-  const { touched, records } = await run(inside, plan, given, now)
-  if (touched !== creations.length) throw NOT_ALL
-  const isNumbered = tableOf(model, table).key.some((name) => !creations[0]?.stored.includes(name))
-  if (records && isNumbered) return records
-  const keys = creations.map(({ record }) => keyAmong(model, table, record))
-  return inOrderOf(inside, table, keys, records ?? (await findByKeys(inside, table, keys)))
-}
-
-/** Records that were written in the order of their keys; of those that the caller does not see, the key. */
-function inOrderOf(
-  { rulebook }: Session,
-  table: string,
-  keys: readonly KeyValues[],
-  records: readonly ReadRecord[],
-): readonly ReadRecord[] {
-  const name = (record: Readonly<Record<string, unknown>>) => printKey(rulebook.model, table, record)
-  const seen = new Map(records.map((record) => [name(record), record]))
-  return keys.map((each) => seen.get(name(each)) ?? { ...each })
-}
-
-/** Cuts a list into parts of a few sizes, so that a few sizes of statement serve all. */
-function inParts<T>(all: readonly T[]): readonly (readonly T[])[] {
-  const parts: (readonly T[])[] = []
-  for (let at = 0; at < all.length;) {
-    const size = Math.min(CHUNK, 2 ** Math.floor(Math.log2(all.length - at)))
-    parts.push(all.slice(at, at + size))
-    at += size
-  }
-  return parts
 }
 
 /** Changes several records to the same values, by an update or an action of the table's own. */
@@ -201,28 +95,9 @@ function keysByName({ rulebook: { model } }: Session, table: string, given: read
   })
 }
 
-/**
- * Whether it makes a difference whether records are written together or one after another: where what decides about one
- * looks at others that the write of another may have changed, as it does at records of the same table.
- */
-function isIndependent(
-  { rulebook: { model } }: Session,
-  table: string,
-  condition: Condition,
-  removing: boolean,
-): boolean {
-  const touched = new Set([table])
-  // What refers to a record that is removed may go with it, and what refers to that.
-  if (removing) for (const each of touched) for (const child of childrenOf(model, each)) touched.add(child.table)
-  return !contains(condition, (part) => part.kind === 'some' && touched.has(part.table))
-}
-
 /** A key as it is given where it is one value. */
 const bareKey = (key: unknown): unknown =>
   typeof key === 'object' && key !== null && Object.keys(key).length === 1 ? Object.values(key)[0] : key
-
-/** Some record was not written; then each is asked about on its own. */
-const NOT_ALL = Symbol('not all')
 
 /** Changes records by as few statements as can be, if nothing stands in the way of any. */
 async function changeTogether(
@@ -268,20 +143,6 @@ async function removeTogether(
     }
     return removed === keys.length
   })
-}
-
-/** Runs work in a transaction, and takes it back where it does not report that all was done. */
-async function allOrNot(session: Session, work: (inside: Session) => Promise<boolean>): Promise<boolean> {
-  try {
-    return await atomically(session, async (inside) => {
-      if (await work(inside)) return true
-      throw NOT_ALL
-    })
-  } catch (error) {
-    // What stands in the way of one is told with the others, one by one.
-    if (error === NOT_ALL || (error instanceof ConflictError && !session.place.isInside)) return false
-    throw error
-  }
 }
 
 /**

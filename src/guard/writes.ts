@@ -63,7 +63,7 @@ export function creationOf(session: Session, table: string, reading: Reading): C
       const seen = returned(session, table)
       const plan = session.backend.create({ table, stored, condition, records, ...(seen && { returned: seen }) })
       return { plan, condition, rests: restsOnOthers(condition) }
-    }) as PlannedWrite
+    })
   return { reading, record, stored, now, planFor }
 }
 
@@ -223,7 +223,7 @@ export function prepareRemoval(session: Session, table: string) {
     planned(session, 'remove', [table, records], () => {
       const condition = decidedPermission(session, table, 'delete')
       return { plan: session.backend.remove({ table, condition, records }), condition, rests: restsOnOthers(condition) }
-    }) as PlannedWrite
+    })
   return { inquiry, planFor }
 }
 

@@ -38,7 +38,7 @@ export { type KeyValues, parseKey, printKey, readKey } from './key.js'
 export { LIMITS } from './limits.js'
 export { bigIntAsText, show } from './show.js'
 export { checkModel, deepFreeze, defineModel, isName, type Model, type Tables } from './model.js'
-export { fieldOf, type ModelData, type TableData, tableOf } from './tables.js'
+export { fieldOf, keyFieldsOf, type ModelData, type TableData, tableOf } from './tables.js'
 export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
 export { FIELD_TYPES, type FieldType, ITEM_TYPES, type PlainValue, type Shape, type Value } from './types.js'
 export {

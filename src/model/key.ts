@@ -1,6 +1,6 @@
 import type { FieldData } from './field.js'
 import { InputError } from './input-error.js'
-import { type ModelData, tableOf } from './tables.js'
+import { keyFieldsOf, type ModelData, tableOf } from './tables.js'
 import { show } from './show.js'
 import type { Value } from './types.js'
 import { accepts, describeType, ownValue, readTyped } from './values.js'
@@ -27,7 +27,7 @@ export function readKey(model: ModelData, table: string, given: unknown): KeyVal
   ) {
     return { [only]: given }
   }
-  const parts = isPlainObject(given) ? given : { [key[0] as string]: given }
+  const parts = isPlainObject(given) ? given : { [key[0]]: given }
   const problems = new Map<string, string>()
   for (const name of Object.keys(parts)) {
     if (!key.includes(name)) problems.set(name, `is not part of the key of ${table}`)
@@ -52,13 +52,13 @@ export function readKey(model: ModelData, table: string, given: unknown): KeyVal
  * @example parseKey(model, 'entryShares', '4, 7') // { entryId: 4, memberId: 7 }
  */
 export function parseKey(model: ModelData, table: string, written: string): KeyValues {
-  const { key, fields } = tableOf(model, table)
+  const { key } = tableOf(model, table)
   const parts = splitParts(written)
   if (parts.length !== key.length) {
     const problem = `takes ${key.join(', ')}, separated by commas; ${show(written)} does not`
     throw new InputError(table, { key: problem })
   }
-  const values = key.map((name, at) => [name, readPart(fields[name] as FieldData, parts[at] as string)])
+  const values = keyFieldsOf(model, table).map(([name, field], at) => [name, readPart(field, parts[at] ?? '')])
   return readKey(model, table, Object.fromEntries(values))
 }
 

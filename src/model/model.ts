@@ -50,7 +50,9 @@ export function defineModel<const T extends Tables>(tables: T & Referenced<T>): 
       assertName('field', fieldName, name)
       fields[fieldName] = builder.data
     }
-    data[name] = { key: Object.keys(fields).filter((each) => fields[each]?.key), fields }
+    const key = Object.keys(fields).filter((each) => fields[each]?.key)
+    // That there is one is checked with the rest.
+    data[name] = { key: key as unknown as TableData['key'], fields }
   }
   return checkModel({ tables: mapValues(data, (table) => resolveReferences(data, table)) }) as Model<T>
 }
@@ -59,7 +61,7 @@ export function defineModel<const T extends Tables>(tables: T & Referenced<T>): 
 export function checkModel(model: ModelData): ModelData {
   for (const [name, table] of Object.entries(model.tables)) {
     assertName('table', name)
-    if (table.key.length === 0) throw new ModelError(`The table ${name} has no key; mark a field with key().`)
+    if (table.key[0] === undefined) throw new ModelError(`The table ${name} has no key; mark a field with key().`)
     const marked = Object.keys(table.fields).filter((each) => table.fields[each]?.key)
     if (marked.join() !== table.key.join()) throw new ModelError(`The key of ${name} is not made of its key fields.`)
     for (const [fieldName, field] of Object.entries(table.fields)) {

@@ -31,7 +31,7 @@ export function parentsOf(model: ModelData, table: string): readonly Relation[] 
         name: parentName(field),
         table: references,
         from: field,
-        to: tableOf(model, references).key[0] as string,
+        to: tableOf(model, references).key[0],
         one: true,
       },
     ]
@@ -40,7 +40,7 @@ export function parentsOf(model: ModelData, table: string): readonly Relation[] 
 
 /** The tables that refer to this one, one relation for each referring field. */
 export function childrenOf(model: ModelData, table: string): readonly Relation[] {
-  const from = tableOf(model, table).key[0] as string
+  const from = tableOf(model, table).key[0]
   return Object.entries(model.tables).flatMap(([name, { fields }]) =>
     Object.entries(fields)
       .filter(([, field]) => field.references === table)

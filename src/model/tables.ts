@@ -3,7 +3,8 @@ import type { FieldData } from './field.js'
 
 /** A table as plain data. */
 export interface TableData {
-  readonly key: readonly string[]
+  /** The fields of the key, of which there is at least one. */
+  readonly key: readonly [string, ...string[]]
   readonly fields: Readonly<Record<string, FieldData>>
 }
 
@@ -21,6 +22,11 @@ export function tableOf(model: ModelData, table: string): TableData {
   const found = typeof table === 'string' && Object.hasOwn(model.tables, table) ? model.tables[table] : undefined
   if (!found) throw new UnknownNameError('table', table, Object.keys(model.tables))
   return found
+}
+
+/** The fields of a table's key, with what they are. */
+export function keyFieldsOf(model: ModelData, table: string): readonly (readonly [name: string, field: FieldData])[] {
+  return tableOf(model, table).key.map((name) => [name, fieldOf(model, table, name)])
 }
 
 /**

@@ -127,7 +127,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     called: () => `a valid Date from the year ${YEARS[0]} to ${YEARS[1]}`,
     accepts: isMoment,
     own: (value) => new Date(timeOf(value)),
-    toPlain: (value) => (value as Date).toISOString(),
+    toPlain: (value: Date) => value.toISOString(),
     fromPlain: (plain) => (typeof plain === 'string' ? new Date(plain) : plain),
     read: (typed) => new Date(typed),
     ordered: true,
@@ -146,7 +146,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     called: ({ item = 'text' }) => `a list of ${TYPES[item].called({ type: item })} values`,
     accepts: (value, { item = 'text' }) =>
       Array.isArray(value) && everyItem(value, (each) => TYPES[item].accepts(each, { type: item })),
-    own: (value) => Object.freeze(Array.from(value as readonly Value[])),
+    own: (value: readonly Value[]) => Object.freeze(Array.from(value)),
     read: (typed) => typed.split(','),
     misshapen: ({ item }) =>
       item !== undefined && ITEM_TYPES.includes(item) ? undefined : 'is a list and needs texts or integers in it',

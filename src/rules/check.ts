@@ -67,7 +67,7 @@ function checkCallerRecord({ caller, model }: Rulebook): void {
     const { key } = tableOf(model, table)
     const field = fieldOf(model, table, roles)
     if (field.type !== 'list') throw new RuleError(`${table}.${roles} is ${describeType(field)}, not a list of roles.`)
-    const id = fieldOf(model, table, key[0] as string)
+    const id = fieldOf(model, table, key[0])
     if (key.length !== 1 || comparesAs(id) !== comparesAs(caller.attributes['id'] as Shape)) {
       throw new RuleError(`the key of ${table} is not what a caller's id is.`)
     }

@@ -180,7 +180,7 @@ function expandRole({ caller, model }: Rulebook, wanted: readonly string[]): Con
     relation: 'record',
     table,
     from: { kind: 'caller', name: 'id' },
-    to: { level: 1, field: tableOf(model, table).key[0] as string },
+    to: { level: 1, field: tableOf(model, table).key[0] },
     one: true,
     where: {
       kind: 'compare',

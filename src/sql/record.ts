@@ -3,7 +3,7 @@ import { compileEqual } from './compare.js'
 import { always, type Condition, shift } from '../condition/index.js'
 import type { Access, Facts } from '../decide/index.js'
 import { keySlot, type RecordRequest, type RelatedRequest } from '../guard/index.js'
-import { deepFreeze, type FieldData, LimitError, LIMITS, type Shape, tableOf } from '../model/index.js'
+import { deepFreeze, keyFieldsOf, LimitError, LIMITS, type Shape, tableOf } from '../model/index.js'
 import { answerColumns, type Column, isTrue } from './answers.js'
 import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt, typedColumn } from './condition.js'
 import type { Dialect, ReadList } from './dialect.js'
@@ -184,9 +184,7 @@ export function tableAs(dialect: Dialect, table: string): Fragment {
 /** Whether a record is the one whose key is given with the request. */
 export function keyIs(compilation: Compilation, table: string, root: Scope, at = 0): Fragment {
   const { rulebook, dialect } = compilation
-  const { key, fields } = tableOf(rulebook.model, table)
-  const parts = key.map((name) => {
-    const shape = fields[name] as FieldData
+  const parts = keyFieldsOf(rulebook.model, table).map(([name, shape]) => {
     const given = { text: slot({ kind: 'given', name: keySlot(name, at) }, shape), shape }
     return compileEqual(dialect, typedColumn(compilation, root, name), given)
   })

@@ -25,8 +25,7 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
   })
 }
 
-const isNumbered = ({ fields, key }: TableData): boolean =>
-  key.length === 1 && fields[key[0] as string]?.generated === true
+const isNumbered = ({ fields, key }: TableData): boolean => key.length === 1 && fields[key[0]]?.generated === true
 
 const isIndexed = ({ fields, key }: TableData, field: string): boolean =>
   (fields[field] as FieldData).references !== undefined && field !== key[0]
@@ -54,5 +53,5 @@ export function insertRecord(
  */
 export function resumeNumbers(model: ModelData, dialect: Dialect, table: string): string | undefined {
   const data = tableOf(model, table)
-  return isNumbered(data) ? dialect.numberOn?.(table, data.key[0] as string) : undefined
+  return isNumbered(data) ? dialect.numberOn?.(table, data.key[0]) : undefined
 }

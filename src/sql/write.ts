@@ -9,7 +9,7 @@ import {
   type RemoveRequest,
   valueSlot,
 } from '../guard/index.js'
-import { type FieldData, fieldOf, type Relation, tableOf } from '../model/index.js'
+import { fieldOf, keyFieldsOf, type Relation, tableOf } from '../model/index.js'
 import { type Compilation, compileCondition, type Scope, scopeAt, tableScope, typedColumn } from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 import { keysAre, planRecord, selectedAs, tableAs } from './record.js'
@@ -180,11 +180,13 @@ const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>
 
 function returning(compilation: Compilation, table: string, request: RecordRequest | undefined, written: Scope) {
   const { dialect, rulebook } = compilation
-  const { fields, key } = tableOf(rulebook.model, table)
   const plan = request && planRecord(compilation, request, [written])
   const columns =
     plan?.columns ??
-    key.map((name) => ({ name, text: selectedColumn(dialect, written.column(name), fields[name] as FieldData) }))
+    keyFieldsOf(rulebook.model, table).map(([name, field]) => ({
+      name,
+      text: selectedColumn(dialect, written.column(name), field),
+    }))
   const clause = join(
     columns.map((column) => selectedAs(dialect, column)),
     ', ',

@@ -1,5 +1,5 @@
 import { all, type Condition } from '../../condition/index.js'
-import { accepts, type FieldData, printKey, readTyped, tableOf } from '../../model/index.js'
+import { accepts, keyFieldsOf, printKey, readTyped, tableOf } from '../../model/index.js'
 import { AmbiguousKeyError } from './errors.js'
 import type { Workbench } from './workbench.js'
 
@@ -31,7 +31,7 @@ export async function shortKeys(
     const name = printKey(model, table, record)
     const cut = Object.fromEntries(key.map((field) => [field, beginningOf(record[field])]))
     const isCut = key.some((field) => cut[field] !== record[field])
-    const isSure = !isCut || key.length > 1 || (await isAlone(bench, table, key[0] as string, cut[key[0] as string]))
+    const isSure = !isCut || key.length > 1 || (await isAlone(bench, table, key[0], cut[key[0]]))
     short.set(name, printKey(model, table, isSure ? cut : record))
   }
   return short
@@ -53,18 +53,19 @@ async function isAlone(bench: Workbench, table: string, field: string, beginning
  */
 export async function wholeKey(bench: Workbench, table: string, typed: string): Promise<string> {
   const { model } = bench.rulebook
-  const { key, fields } = tableOf(model, table)
+  const { key } = tableOf(model, table)
   const parts = typed.split(',').map((part) => part.trim())
   if (parts.length !== key.length || parts.includes('')) return typed
-  const read = key.map((name, at) => readTyped(fields[name] as FieldData, parts[at] as string))
-  if (!key.every((name, at) => accepts(fields[name] as FieldData, read[at]))) return typed
-  const isText = (name: string) => (fields[name] as FieldData).type === 'text'
-  if (!key.some(isText)) return typed
+  const read = keyFieldsOf(model, table).map(([name, field], at) => {
+    const value = readTyped(field, parts[at] ?? '')
+    return { name, value, isText: field.type === 'text', fits: accepts(field, value) }
+  })
+  if (!read.every(({ fits }) => fits) || !read.some(({ isText }) => isText)) return typed
   const where = (begins: boolean) => (row: never) =>
     all(
-      ...key.map((name, at) => {
+      ...read.map(({ name, value, isText }) => {
         const term = (row as AnyRow)[name] as AnyRow[string]
-        return begins && isText(name) ? term.startsWith(read[at] as string) : term.is(read[at])
+        return begins && isText ? term.startsWith(String(value)) : term.is(value)
       }),
     )
   if ((await bench.everything.list(table, { fields: [], where: where(false), limit: 1 })).length > 0) return typed

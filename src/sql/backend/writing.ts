@@ -9,7 +9,7 @@ import {
   type Written,
 } from '../../guard/index.js'
 import { withAnswer } from '../../guard/index.js'
-import { type FieldData, tableOf } from '../../model/index.js'
+import { keyFieldsOf, tableOf } from '../../model/index.js'
 import { readerFor } from '../stored.js'
 import { planChange, planCreate, planRemove, type Writing } from '../write.js'
 import type { SqlPlace } from './place.js'
@@ -64,11 +64,12 @@ function inOrder({ rulebook }: Workshop, { table, stored }: CreateRequest, recor
 
 /** The part of a new record's key that the database numbered itself. */
 function numbered({ rulebook, dialect }: Workshop, { table, stored }: CreateRequest, outcome: Outcome): Given {
-  const { key, fields } = tableOf(rulebook.model, table)
   const [row] = outcome.rows
-  const number = (name: string) => {
-    const given = row ? row[name] : outcome.createdId
-    return readerFor(dialect, fields[name] as FieldData)?.(given) ?? given
-  }
-  return Object.fromEntries(key.filter((name) => !stored.includes(name)).map((name) => [name, number(name)]))
+  const parts = keyFieldsOf(rulebook.model, table).filter(([name]) => !stored.includes(name))
+  return Object.fromEntries(
+    parts.map(([name, field]) => {
+      const given = row ? row[name] : outcome.createdId
+      return [name, readerFor(dialect, field)?.(given) ?? given]
+    }),
+  )
 }

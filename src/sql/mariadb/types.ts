@@ -25,7 +25,7 @@ export const written = (moment: Date): string => moment.toISOString().replace('T
 export const types: StoredTypes = {
   text: { column: keyOr('LONGTEXT') },
   integer: { ...number, fromDriver: (value) => Number(value) },
-  bigInteger: { ...number, selected: asText, fromDriver: (value) => BigInt(value as string) },
+  bigInteger: { ...number, selected: asText, fromDriver: (value: string) => BigInt(value) },
   decimal: {
     column: ({ scale }) => `DECIMAL(18, ${digits(scale)})`,
     placeholder: (mark, { scale }) => `CAST(${mark} AS DECIMAL(18, ${digits(scale)}))`,
@@ -40,14 +40,14 @@ export const types: StoredTypes = {
     column: () => 'DATETIME(3)',
     placeholder: (mark) => `CAST(${mark} AS DATETIME(6))`,
     selected: asText,
-    toDriver: (value) => written(value as Date),
-    fromDriver: (value) => new Date(`${(value as string).replace(' ', 'T')}Z`),
+    toDriver: written,
+    fromDriver: (value: string) => new Date(`${value.replace(' ', 'T')}Z`),
   },
   choice: { column: keyOr('VARCHAR(255)') },
   list: {
     column: () => 'LONGTEXT',
     selected: asText,
     toDriver: (value) => JSON.stringify(value),
-    fromDriver: (value) => JSON.parse(value as string) as unknown,
+    fromDriver: (value: string) => JSON.parse(value) as unknown,
   },
 }

@@ -38,7 +38,7 @@ export const types: StoredTypes = {
     column: numbered('bigint'),
     inJson: asText,
     toDriver: String,
-    fromDriver: (value) => BigInt(value as string),
+    fromDriver: (value: string) => BigInt(value),
   },
   decimal: {
     column: decimalType,
@@ -52,7 +52,7 @@ export const types: StoredTypes = {
     column: () => 'timestamptz(3)',
     placeholder: cast(() => 'timestamptz'),
     inJson: iso,
-    toDriver: (value) => (value as Date).toISOString(),
+    toDriver: (value: Date) => value.toISOString(),
     // Drivers make dates of moments, if they were not told otherwise, and leave out what is finer than a millisecond.
     fromDriver: (value) => (value instanceof Date ? value : new Date(value as string)),
   },

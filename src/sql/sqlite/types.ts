@@ -12,24 +12,24 @@ const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
 export const types: StoredTypes = {
   text: { column: () => 'TEXT' },
   integer: { column: () => 'INTEGER' },
-  bigInteger: { column: () => 'INTEGER', selected: asText, fromDriver: (value) => BigInt(value as string) },
+  bigInteger: { column: () => 'INTEGER', selected: asText, fromDriver: (value: string) => BigInt(value) },
   decimal: {
     column: () => 'INTEGER',
     selected: asText,
-    toDriver: (value) => unitsOf(value as string),
-    fromDriver: (value, { scale = 1 }) => decimalFrom(BigInt(value as string), scale),
+    toDriver: unitsOf,
+    fromDriver: (value: string, { scale = 1 }) => decimalFrom(BigInt(value), scale),
   },
   boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: (value) => value === 1 },
   timestamp: {
     column: () => 'TEXT',
-    toDriver: (value) => (value as Date).toISOString(),
+    toDriver: (value: Date) => value.toISOString(),
     // What is finer than a millisecond, JavaScript leaves out.
-    fromDriver: (value) => new Date(value as string),
+    fromDriver: (value: string) => new Date(value),
   },
   choice: { column: () => 'TEXT' },
   list: {
     column: () => 'TEXT',
     toDriver: (value) => JSON.stringify(value),
-    fromDriver: (value) => JSON.parse(value as string) as unknown,
+    fromDriver: (value: string) => JSON.parse(value) as unknown,
   },
 }
