@@ -1,6 +1,6 @@
 import chalk from 'chalk'
 import type { ReachOfAll } from '../check/index.js'
-import { clip, drawTable, shorten } from './table.js'
+import { clip, drawTable, fits, shorten } from './table.js'
 
 /** So many callers are listed where nothing else is asked for. */
 const LISTED = 25
@@ -15,6 +15,7 @@ export function printReach({ everyone, open, reaches }: ReachOfAll, limit = LIST
   const same = tables.filter((table) => !differing.includes(table))
   const most = Math.max(0, ...reaches.slice(0, 1).map(({ own }) => own))
   const shown = reaches.slice(0, limit)
+  const head = ['', `in ${everyone}`, ...differing, 'beyond', '']
   const rows = shown.map(({ key, title, counts, own }) => [
     shorten(key),
     clip(title ?? ''),
@@ -25,10 +26,21 @@ export function printReach({ everyone, open, reaches }: ReachOfAll, limit = LIST
     chalk.cyan('█'.repeat(most === 0 ? 0 : Math.round((own / most) * LONGEST))),
   ])
   const all = ['', chalk.bold('everyone'), ...differing.map((table) => chalk.bold(String(open[table]))), '', '']
+  // Where tables do not fit beside one another: how much beyond, and most of it where.
+  const narrow = shown.map(({ key, title, counts, own }) => {
+    const beyond = differing
+      .map((table) => ({ table, more: (counts[table] ?? 0) - (open[table] ?? 0) }))
+      .filter(({ more }) => more > 0)
+      .sort((left, right) => right.more - left.more)
+      .map(({ table, more }) => `${table} ${more}`)
+    return [shorten(key), clip(title ?? ''), String(own), beyond.join(', ')]
+  })
   const middle = reaches[Math.floor(reaches.length / 2)]?.own ?? 0
   const left = reaches.length - shown.length
   return [
-    drawTable(['', `in ${everyone}`, ...differing, 'beyond', ''], [all, ...rows]),
+    fits(head, [all, ...rows])
+      ? drawTable(head, [all, ...rows])
+      : drawTable(['', `in ${everyone}`, 'beyond', 'of these'], narrow),
     '',
     ...(left > 0 ? [`and ${left} more who see less; show more with --limit`] : []),
     ...(same.length > 0

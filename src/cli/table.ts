@@ -21,7 +21,7 @@ export function drawTable(
     head: head.map((title) => chalk.bold(title)),
     chars: PLAIN,
     style: { head: [], border: [], 'padding-left': 0, 'padding-right': 2 },
-    colWidths: fit(natural, head, width),
+    colWidths: fit(natural, wordWidths(head, rows), width),
     wordWrap: true,
   })
   for (const row of rows) table.push([...row])
@@ -36,9 +36,16 @@ export function drawTable(
 const naturalWidths = (head: readonly string[], rows: readonly (readonly string[])[]): readonly number[] =>
   head.map((title, at) => most([title, ...rows.map((row) => row[at] ?? '')].map(widest)) + 2)
 
-/** Whether a table fits the terminal without its cells being broken into lines. */
-export const fits = (head: readonly string[], rows: readonly (readonly string[])[], width = terminalWidth()): boolean =>
-  naturalWidths(head, rows).reduce((sum, each) => sum + each, 0) <= width + 2
+/** How wide each column is where no word is broken. */
+const wordWidths = (head: readonly string[], rows: readonly (readonly string[])[]): readonly number[] =>
+  head.map((title, at) => most([title, ...rows.flatMap((row) => (row[at] ?? '').split(/\s+/))].map(widest)) + 2)
+
+/** Whether a table fits the terminal so that it is read well: no word is broken, and no cell takes more than some two lines. */
+export function fits(head: readonly string[], rows: readonly (readonly string[])[], width = terminalWidth()): boolean {
+  const words = wordWidths(head, rows)
+  const least = naturalWidths(head, rows).map((natural, at) => Math.max(words[at] ?? 0, natural / 2))
+  return least.reduce((sum, each) => sum + each, 0) <= width
+}
 
 /** What would be a row of a table that is too wide: cells below one another, those that are alike together. */
 export function stacked(title: string, names: readonly string[], cells: readonly string[]): string {
@@ -79,10 +86,14 @@ const widest = (text: string): number => most(text.split('\n').map((line) => [..
 /** The largest of however many numbers. */
 const most = (numbers: readonly number[]): number => numbers.reduce((found, each) => Math.max(found, each), 0)
 
-/** Takes width away from the widest columns until all fit, as far as their titles leave any. */
-function fit(natural: readonly number[], head: readonly string[], width: number): number[] {
+/** Takes width away from the widest columns until all fit, as far as their words leave any; then also where words break. */
+function fit(natural: readonly number[], words: readonly number[], width: number): number[] {
+  const least = words.map((each) => Math.min(each, NARROWEST))
+  return narrowed(narrowed(natural, words, width), least, width)
+}
+
+function narrowed(natural: readonly number[], least: readonly number[], width: number): number[] {
   const widths = [...natural]
-  const least = head.map((title) => Math.max(NARROWEST, title.length + 2))
   const total = () => widths.reduce((sum, each) => sum + each, 0)
   while (total() > width) {
     const spare = widths.map((each, at) => (each > (least[at] ?? 0) ? each : 0))

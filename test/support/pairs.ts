@@ -81,7 +81,7 @@ export function inSecret({ world, who, others }: Pair): Data {
     if (isPossible && viewOf(next) === view) data = next
   }
   for (const [table, given] of Object.entries(others)) {
-    const key = world.rulebook.model.tables[table]?.key ?? []
+    const key: readonly string[] = world.rulebook.model.tables[table]?.key ?? []
     const names = Object.keys(given[0] ?? {}).filter((name) => !key.includes(name))
     // Each field of each record becomes the first of the other values that nobody notices.
     for (const at of rowsOf(table).keys()) {
