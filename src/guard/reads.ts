@@ -70,7 +70,7 @@ export function findByKey(
 ): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
   assertObject(table, 'get', options)
   const plan = getPlan(session, table, options)
-  return plan ? withAnswer(run(session, plan, keySlots(key)), ([record]) => record) : null
+  return plan ? withAnswer(run(session, plan, keySlots(key)), (records) => records[0]) : null
 }
 
 /** Those of the records that the caller sees. */

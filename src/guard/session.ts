@@ -55,18 +55,27 @@ export function planned<K extends keyof PlanKinds>(
 /** A name as text, so that no two are ever one, whatever stands in them; written at every request. */
 function textOf(kind: string, name: PlanName): string {
   let text = kind
-  for (const part of name) {
-    text +=
-      typeof part === 'string'
-        ? `|${part.length}:${part}`
-        : `|${typeof part === 'object' ? JSON.stringify(part) : part}`
-  }
+  for (const part of name) text += typeof part === 'object' ? listed(part) : written(part)
+  return text
+}
+
+const written = (part: string | number | boolean | undefined): string =>
+  typeof part === 'string' ? `|${part.length}:${part}` : `|${part}`
+
+/** Names in a list; what else was asked, as JSON. */
+function listed(part: object): string {
+  if (!Array.isArray(part)) return `|${JSON.stringify(part)}`
+  let text = `|[${part.length}`
+  for (const each of part as readonly string[]) text += written(each)
   return text
 }
 
 /** The parts of one key or several under the names that their slots have. */
 export function keySlots(...keys: readonly KeyValues[]): Record<string, unknown> {
   const slots: Record<string, unknown> = {}
-  for (const [at, key] of keys.entries()) for (const name in key) slots[keySlot(name, at)] = key[name]
+  for (let at = 0; at < keys.length; at += 1) {
+    const key = keys[at] as KeyValues
+    for (const name in key) slots[keySlot(name, at)] = key[name]
+  }
   return slots
 }

@@ -1,7 +1,7 @@
-/** Something kept, and how much it was found to weigh. */
+/** Something kept, and how much it weighs. */
 interface Entry<V> {
   readonly value: V
-  weight: number
+  readonly weight: number
 }
 
 /**
@@ -13,7 +13,7 @@ export class Cache<V> {
 
   /**
    * @param most how much is kept, in the unit that `weigh` counts in
-   * @param weigh what something weighs now, with its name
+   * @param weigh what something weighs, with its name
    */
   constructor(
     private readonly most: number,
@@ -22,16 +22,7 @@ export class Cache<V> {
 
   /** What is kept in this group under this name. */
   find(group: unknown, name: string): V | undefined {
-    const entry = this.#groups.get(group)?.get(name)
-    if (!entry) return undefined
-    // Some things grow after they were made.
-    const weight = this.weigh(entry.value, name)
-    if (weight !== entry.weight) {
-      this.#weight += weight - entry.weight
-      entry.weight = weight
-      this.#makeRoom(0)
-    }
-    return entry.value
+    return this.#groups.get(group)?.get(name)?.value
   }
 
   /** Keeps something; where it is too large for that, nothing is kept. */

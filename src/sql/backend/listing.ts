@@ -1,4 +1,4 @@
-import type { Condition } from '../../condition/index.js'
+import { type Condition, contains } from '../../condition/index.js'
 import {
   type Bindings,
   type CountRequest,
@@ -8,6 +8,7 @@ import {
   type ListRequest,
   OFFSET,
   type Plan,
+  type RecordRequest,
   withAnswer,
 } from '../../guard/index.js'
 import { tableOf } from '../../model/index.js'
@@ -15,7 +16,7 @@ import { planCount, planExists, planList, type ReadPlan } from '../read.js'
 import type { Statement } from '../statement.js'
 import { type Choice, chooser } from './choose.js'
 import type { SqlPlace } from './place.js'
-import { bytesOf, compilationOf, runStatement, type Workshop } from './planned.js'
+import { compilationOf, runStatement, type Workshop } from './planned.js'
 import type { Outcome } from './sql-store.js'
 
 /** A list in the form that serves best for the caller at hand. */
@@ -30,9 +31,7 @@ export function listing(workshop: Workshop, request: ListRequest): Listing {
     isWalkable ? Number(limit) + Number(offset) : Infinity
   const choice = (at: SqlPlace, bindings: Bindings) => choose(at, bindings, wanted(bindings.given))
   return {
-    get bytes() {
-      return inForm.bytes
-    },
+    bytes: bytesFor([filter, ...conditionsOf(request)]),
     run: (at: SqlPlace, bindings) =>
       withAnswer(choice(at, bindings), ({ form: best }) => {
         const { statement, read } = inForm.of(best)
@@ -66,9 +65,7 @@ function asking<T>(
   const inForm = perForm((each) => ({ statement: plan({ ...compilationOf(workshop), form: each }, table, filter) }))
   const choose = form ? chosen(form) : chooser(workshop, table, filter)
   return {
-    get bytes() {
-      return inForm.bytes
-    },
+    bytes: bytesFor([filter]),
     run: (at: SqlPlace, bindings) =>
       withAnswer(choose(at, bindings, wanted), ({ form: best }) =>
         withAnswer(runStatement(workshop.dialect, at, inForm.of(best).statement, bindings), read),
@@ -89,10 +86,23 @@ function perForm<T extends Pick<ReadPlan, 'statement'>>(make: (form: Form) => T)
       made.set(form, known)
       return known
     },
-    get bytes(): number {
-      let bytes = 0
-      for (const { statement } of made.values()) bytes += bytesOf(statement)
-      return bytes
-    },
   }
+}
+
+/** About how many bytes the SQL of conditions takes in two forms, before it is written: so much for each part of them. */
+const BY_PART = 600
+
+function bytesFor(conditions: readonly Condition[]): number {
+  let parts = 1
+  for (const condition of conditions) contains(condition, () => (parts += 1) < 0)
+  return parts * BY_PART
+}
+
+/** The conditions of a list besides which records it is about. */
+function conditionsOf({ masks, access, related }: RecordRequest): readonly Condition[] {
+  return [
+    ...masks.values(),
+    ...(access?.questions ?? []).map(({ condition }) => condition),
+    ...related.flatMap((each) => [each.filter, ...conditionsOf(each)]),
+  ]
 }

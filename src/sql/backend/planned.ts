@@ -1,5 +1,4 @@
 import type { Bindings, Plan } from '../../guard/index.js'
-import { withAnswer } from '../../guard/index.js'
 import type { Compilation } from '../condition.js'
 import type { Statement } from '../statement.js'
 import { query, type SqlPlace } from './place.js'
@@ -39,7 +38,10 @@ const BY_CHARACTER = 4
 export function planOf<T>(dialect: Dialect, statement: Statement, read: (outcome: Outcome) => T): Plan<T> {
   return {
     bytes: bytesOf(statement),
-    run: (at: SqlPlace, bindings: Bindings) => withAnswer(runStatement(dialect, at, statement, bindings), read),
+    run: (at: SqlPlace, bindings: Bindings) => {
+      const outcome = runStatement(dialect, at, statement, bindings)
+      return outcome instanceof Promise ? outcome.then(read) : read(outcome)
+    },
   }
 }
 
