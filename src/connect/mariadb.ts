@@ -45,6 +45,6 @@ function connection(client: Queryable): Connection {
 
 function outcomeOf(result: unknown): Outcome {
   if (Array.isArray(result)) return { rows: result as DriverRow[], touched: result.length }
-  const { affectedRows, insertId } = result as { affectedRows: number; insertId: unknown }
-  return { rows: [], touched: affectedRows, createdId: insertId }
+  const { affectedRows } = result as { affectedRows: number }
+  return { rows: [], touched: affectedRows }
 }

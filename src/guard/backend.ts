@@ -168,15 +168,12 @@ export interface Written {
   readonly touched: number
   /** What was written, as the caller sees it, where that was asked for and the backend can tell. */
   readonly records?: readonly ReadRecord[]
-  /** The key of a new record, as far as the backend numbered it. */
-  readonly key?: Given
+  /** The keys of new records, in their order, as far as the backend numbered them. */
+  readonly keys?: readonly Given[]
 }
 
 /** A write that is ready to be done. */
-export interface WritePlan extends Plan<Written> {
-  /** Whether it gives back what it wrote, where that was asked for. */
-  readonly returns: boolean
-}
+export type WritePlan = Plan<Written>
 
 /** The answers about one record. */
 export interface Answers {

@@ -1,5 +1,4 @@
 import { readValues } from '../decide/index.js'
-import { tableOf } from '../model/index.js'
 import { lockParents } from './attempt.js'
 import { type ReadRecord, valueSlot } from './backend.js'
 import { findByKeys } from './reads.js'
@@ -15,7 +14,6 @@ export async function createTogether(
   all: readonly unknown[],
 ): Promise<readonly ReadRecord[] | undefined> {
   const { rulebook, validators } = session
-  const { key } = tableOf(rulebook.model, table)
   const groups = new Map<string, { readonly at: number; readonly creation: Creation }[]>()
   for (const [at, given] of all.entries()) {
     const found = await problemsFound(validators, table, 'create', given)
@@ -25,10 +23,8 @@ export async function createTogether(
     groups.set(alike, [...(groups.get(alike) ?? []), { at, creation }])
   }
   for (const [first] of groups.values()) {
-    const { plan, condition } = first?.creation.planFor(2) ?? {}
-    // What a record becomes is known by its key, or given back in order.
-    const isKnown = plan?.returns || key.every((name) => first?.creation.stored.includes(name))
-    if (!condition || !isKnown || !isIndependent(session, table, condition, false)) return undefined
+    const condition = first?.creation.planFor(2).condition
+    if (!condition || !isIndependent(session, table, condition, false)) return undefined
   }
   const created: ReadRecord[] = []
   const done = await allOrNot(session, async (inside) => {
@@ -60,11 +56,9 @@ async function createPart(
   for (const [at, { record }] of creations.entries()) {
     for (const name in record) given[valueSlot(name, at)] = record[name]
   }
-  const { touched, records } = await run(inside, plan, given, now)
+  const { touched, records, keys: numbers = [] } = await run(inside, plan, given, now)
   if (touched !== creations.length) throw NOT_ALL
-  const isNumbered = tableOf(model, table).key.some((name) => !creations[0]?.stored.includes(name))
-  if (records && isNumbered) return records
-  const keys = creations.map(({ record }) => keyAmong(model, table, record))
+  const keys = creations.map(({ record }, at) => keyAmong(model, table, { ...record, ...numbers[at] }))
   return inOrderOf(inside, table, keys, records ?? (await findByKeys(inside, table, keys)))
 }
 

@@ -92,7 +92,7 @@ async function createRead(session: Session, table: string, reading: Reading): Pr
     rests,
     lock: (inside) => lockParents(inside, table, record),
     write: async (inside) => {
-      const { touched, records, key = {} } = await run(inside, plan, record, now)
+      const { touched, records, keys: [key] = [] } = await run(inside, plan, record, now)
       if (records?.[0]) return records[0]
       return touched > 0
         ? seenAfterWrite(inside, table, keyAmong(rulebook.model, table, { ...record, ...key }))

@@ -16,7 +16,7 @@ export interface Dialect {
   readonly name: 'postgresql' | 'sqlite' | 'mariadb'
   /** Whether one value can stand in several places by its number, instead of once for each. */
   readonly numbered: boolean
-  /** Whether a write can return the key of what it wrote; else the driver says how many records and which id. */
+  /** Whether every write can return what it wrote; else only a create can, the keys, and the driver says how many records. */
   readonly returning: boolean
   /** Whether what a write returns goes by the table's alias. */
   readonly aliasReturned: boolean

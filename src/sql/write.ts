@@ -59,7 +59,8 @@ export function planCreate(
   const columns = stored.length > 0 ? stored : key.slice(0, 1)
   const values =
     stored.length > 0 ? join(stored.map(created.column), ', ') : dialect.nextNumber(table, columns[0] as string)
-  const { clause, read } = returning(compilation, table, returned, tableScope(dialect, table))
+  // What a new record is numbered, every database tells.
+  const { clause, read } = returning(compilation, table, returned, tableScope(dialect, table), true)
   const from = records === 1 ? raw(dialect.fromNothing) : rowsOf(compilation, table, stored, records)
   // Numbered in the order in which they were given.
   const order = records === 1 ? sql`` : sql` ORDER BY ${raw(ROWS)}.${raw(dialect.identifier(PLACE))}`
@@ -178,9 +179,15 @@ export function planParentLock(
 const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>
   raw(fields.map((name) => dialect.identifier(name)).join(', '))
 
-function returning(compilation: Compilation, table: string, request: RecordRequest | undefined, written: Scope) {
+function returning(
+  compilation: Compilation,
+  table: string,
+  request: RecordRequest | undefined,
+  written: Scope,
+  keyAtLeast = false,
+) {
   const { dialect, rulebook } = compilation
-  const plan = request && planRecord(compilation, request, [written])
+  const plan = dialect.returning && request ? planRecord(compilation, request, [written]) : undefined
   const columns =
     plan?.columns ??
     keyFieldsOf(rulebook.model, table).map(([name, field]) => ({
@@ -192,7 +199,7 @@ function returning(compilation: Compilation, table: string, request: RecordReque
     ', ',
   )
   return {
-    clause: dialect.returning ? sql` RETURNING ${clause}` : sql``,
-    ...(plan && dialect.returning && { read: plan.read }),
+    clause: dialect.returning || keyAtLeast ? sql` RETURNING ${clause}` : sql``,
+    ...(plan && { read: plan.read }),
   }
 }

@@ -7,8 +7,6 @@ export interface Outcome {
   readonly rows: readonly DriverRow[]
   /** How many records a write touched. */
   readonly touched: number
-  /** The number a database without RETURNING gave to the record created. */
-  readonly createdId?: unknown
 }
 
 /** A way to run one statement after another. */

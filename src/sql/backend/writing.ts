@@ -1,15 +1,14 @@
-import {
-  type Bindings,
-  type ChangeRequest,
-  type CreateRequest,
-  type Given,
-  type ReadRecord,
-  type RemoveRequest,
-  type WritePlan,
-  type Written,
+import type {
+  Bindings,
+  ChangeRequest,
+  CreateRequest,
+  Given,
+  RemoveRequest,
+  WritePlan,
+  Written,
 } from '../../guard/index.js'
 import { withAnswer } from '../../guard/index.js'
-import { keyFieldsOf, tableOf } from '../../model/index.js'
+import { keyFieldsOf } from '../../model/index.js'
 import { readerFor } from '../stored.js'
 import { planChange, planCreate, planRemove, type Writing } from '../write.js'
 import type { SqlPlace } from './place.js'
@@ -19,11 +18,10 @@ import type { Outcome } from './sql-store.js'
 /** A new record. */
 export function creating(workshop: Workshop, request: CreateRequest): WritePlan {
   const write = planCreate(compilationOf(workshop), request)
-  return writePlan(workshop, write, (outcome) => {
-    const came = written(write, outcome)
-    if (request.records === 1) return { ...came, key: numbered(workshop, request, outcome) }
-    return came.records ? { ...came, records: inOrder(workshop, request, came.records) } : came
-  })
+  return writePlan(workshop, write, (outcome) => ({
+    ...written(write, outcome),
+    keys: numbered(workshop, request, outcome),
+  }))
 }
 
 /** A change. */
@@ -38,14 +36,9 @@ export function removing(workshop: Workshop, request: RemoveRequest): WritePlan 
   return writePlan(workshop, write, (outcome) => written(write, outcome))
 }
 
-function writePlan(
-  { dialect }: Workshop,
-  { statement, read }: Writing,
-  come: (outcome: Outcome) => Written,
-): WritePlan {
+function writePlan({ dialect }: Workshop, { statement }: Writing, come: (outcome: Outcome) => Written): WritePlan {
   return {
     bytes: bytesOf(statement),
-    returns: read !== undefined,
     run: (at: SqlPlace, bindings: Bindings) => withAnswer(runStatement(dialect, at, statement, bindings), come),
   }
 }
@@ -55,21 +48,16 @@ const written = ({ read }: Writing, { touched, rows }: Outcome): Written => ({
   ...(read && { records: rows.map((row) => read(row as Record<string, unknown>)) }),
 })
 
-/** New records in the order in which they were given: where the database numbers them, that of their numbers. */
-function inOrder({ rulebook }: Workshop, { table, stored }: CreateRequest, records: readonly ReadRecord[]) {
-  const [number] = tableOf(rulebook.model, table).key.filter((name) => !stored.includes(name))
-  if (number === undefined) return records
-  return [...records].sort((left, right) => ((left[number] as number) < (right[number] as number) ? -1 : 1))
-}
-
-/** The part of a new record's key that the database numbered itself. */
-function numbered({ rulebook, dialect }: Workshop, { table, stored }: CreateRequest, outcome: Outcome): Given {
-  const [row] = outcome.rows
-  const parts = keyFieldsOf(rulebook.model, table).filter(([name]) => !stored.includes(name))
-  return Object.fromEntries(
-    parts.map(([name, field]) => {
-      const given = row ? row[name] : outcome.createdId
-      return [name, readerFor(dialect, field)?.(given) ?? given]
-    }),
-  )
+/** The parts of new records' keys that the database numbered itself: in the order of the records, which is theirs. */
+function numbered(
+  { rulebook, dialect }: Workshop,
+  { table, stored }: CreateRequest,
+  { rows }: Outcome,
+): readonly Given[] {
+  const [part] = keyFieldsOf(rulebook.model, table).filter(([name]) => !stored.includes(name))
+  if (!part) return []
+  const [name, field] = part
+  const read = readerFor(dialect, field) ?? ((value: unknown) => value)
+  const numbers = rows.map((row) => read(row[name]) as number | bigint)
+  return numbers.sort((left, right) => (left < right ? -1 : 1)).map((number) => ({ [name]: number }))
 }
