@@ -14,13 +14,16 @@ import {
 } from 'pachter'
 import { parseKey, printKey } from 'pachter/model'
 import {
+  countForMany,
   coverage,
+  everyoneIn,
   explain,
   type Fixture,
   mutantsOf,
   openExpectations,
   openFixture,
   openWorkbench,
+  reachOfAll,
   recordExpectations,
   runFile,
   seeTable,
@@ -60,6 +63,29 @@ describe('many records, and odd ones', () => {
   beforeEach(() => fixture.begin())
   afterEach(() => fixture.undo())
   after(() => fixture.close())
+
+  it('counts a record once that leads to a caller twice', async () => {
+    const lent = defineRules(model, defineCaller({ id: integer() }), {
+      tools: ({ row, caller, table }) =>
+        table.ties({ lender: row.loans.some((loan) => loan.memberId.is(caller.id)) }).grants({ read: ['lender'] }),
+    })
+    const { store, close } = await openFixture(model, {
+      members: [1, 2].map((id) => ({ id, name: `Member ${id}` })),
+      tools: [named(1), named(2)],
+      loans: ['monday', 'tuesday'].map((day) => ({ toolId: 1, day, memberId: 1 })),
+    })
+    const opened = openWorkbench({ rules: lent, callers: { ana: { id: 1 }, ben: { id: 2 } }, store })
+    expect([...(await countForMany(opened, 'tools', ['ana', 'ben']))]).to.deep.equal([
+      ['ana', 1],
+      ['ben', 0],
+    ])
+    const { reaches } = await reachOfAll(opened, everyoneIn(lent, { table: 'members' }), ['tools'])
+    expect(reaches.map(({ key, own }) => [key, own])).to.deep.equal([
+      ['1', 1],
+      ['2', 0],
+    ])
+    await close()
+  })
 
   it('shows what differs wherever it is, page by page', async () => {
     const found = await seeTable(bench(), 'tools', ['nobody', 'ana'], { differ: true })

@@ -161,7 +161,7 @@ function countPairs(
   const pairs = branches.map((branch) => {
     const joined = new Joined(compilation, [from, tableAs(dialect, table)])
     joined.add(normalise(allOf(branch, notOf(open))), [root])
-    return sql`SELECT ${keyColumns(dialect, key)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
+    return sql`SELECT DISTINCT ${keyColumns(dialect, key)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
   })
   const keys = key.map((_, at) => raw(`_p.${dialect.identifier(`key ${at}`)}`))
   return sql`SELECT ${keyColumns(dialect, keys)}, count(*) AS ${raw(dialect.identifier('count'))} FROM (${join(pairs, ' UNION ')}) AS _p GROUP BY ${join(keys, ', ')}`
