@@ -43,6 +43,13 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
       expect(refused).to.deep.include({ code: 'bulk-refused', status: 403 })
       expect(refused.message).to.match(/2 of the records of entries were refused. 1: .*authorId is set.* 2: .*title/)
       expect(await as(ana).count('entries')).to.equal(before)
+      const odd = await refusalOf(as(ana).createMany('entries', [leeks, null as never, leeks]))
+      expect(
+        (odd as never as { refusals: { key: unknown; status: number }[] }).refusals.map(({ key, status }) => [
+          key,
+          status,
+        ]),
+      ).to.deep.equal([[1, 422]])
       const partly = await as(ana).createMany('entries', bad, { partly: true })
       expect(partly.refused.map(({ key, status }) => [key, status])).to.deep.equal([
         [1, 403],
@@ -132,6 +139,20 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
           .as(ana)
           .count('entryShares', { where: (row) => row.memberId.is(3) }),
       )
+    }
+  })
+
+  it('are looked at by validators once, whether they are stored together or one by one', async () => {
+    let looked = 0
+    const validate = () => ((looked += 1), {})
+    const validators = { entries: { create: { '~standard': { version: 1, validate } } } } as const
+    for (const { store } of engines) {
+      const as = createGuard({ rules, store, validators, clock: () => NOW }).as(ana)
+      looked = 0
+      expect(await as.createMany('entries', [leeks, leeks, leeks])).to.have.length(3)
+      expect(looked).to.equal(3)
+      await refusalOf(as.createMany('entries', [leeks, { ...leeks, authorId: 2 }]))
+      expect(looked).to.equal(5)
     }
   })
 

@@ -1,6 +1,6 @@
 import { createTogether } from './create-together.js'
 import { allOrNot, CHUNK, inOrderOf, isIndependent, NOT_ALL } from './together.js'
-import { RefusedError } from '../decide/index.js'
+import { type Reading, RefusedError } from '../decide/index.js'
 import { assertWithin, InputError, type KeyValues, LIMITS, printKey, readKey, tableOf } from '../model/index.js'
 import type { Action } from '../rules/index.js'
 import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
@@ -8,7 +8,7 @@ import type { ReadRecord } from './backend.js'
 import { atomically, keySlots, run, type Session } from './session.js'
 import { lockRecords } from './attempt.js'
 import { findByKeys } from './reads.js'
-import { type Change, change, create, prepareChange, prepareRemoval, remove } from './writes.js'
+import { type Change, change, createRead, prepareChange, prepareRemoval, readCreate, remove } from './writes.js'
 import { refuseClosed } from './requests.js'
 
 /** What a bulk write does about records that are refused. */
@@ -31,9 +31,16 @@ export async function createMany(session: Session, table: string, all: readonly 
   assertMany(all)
   tableOf(session.rulebook.model, table)
   refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
-  const together = await createTogether(session, table, all)
+  // Each is read once; what is wrong with it is told with the others, in its turn.
+  const readings: PromiseSettledResult<Reading>[] = []
+  for (const given of Array.from(all)) readings.push(...(await Promise.allSettled([readCreate(session, table, given)])))
+  const together = await createTogether(session, table, readings)
   if (together) return options.partly ? { written: together, refused: [] } : together
-  return eachInTurn(session, table, [...all.keys()], options, (inside, at) => create(inside, table, all[at]))
+  return eachInTurn(session, table, [...all.keys()], options, async (inside, at) => {
+    const reading = readings[at]
+    if (reading?.status !== 'fulfilled') throw reading?.reason
+    return createRead(inside, table, reading.value)
+  })
 }
 
 /** Changes several records to the same values, by an update or an action of the table's own. */

@@ -1,26 +1,27 @@
-import { readValues } from '../decide/index.js'
+import { bigIntAsText, parentsOf } from '../model/index.js'
+import { type Reading } from '../decide/index.js'
 import { lockParents } from './attempt.js'
 import { type ReadRecord, valueSlot } from './backend.js'
 import { findByKeys } from './reads.js'
 import { run, type Session } from './session.js'
 import { allOrNot, CHUNK, inOrderOf, isIndependent, NOT_ALL } from './together.js'
-import { problemsFound } from './validators.js'
 import { type Creation, creationOf, isFit, keyAmong } from './writes.js'
 
 /** Stores records by as few statements as can be, if nothing stands in the way of any. */
 export async function createTogether(
   session: Session,
   table: string,
-  all: readonly unknown[],
+  readings: readonly PromiseSettledResult<Reading>[],
 ): Promise<readonly ReadRecord[] | undefined> {
-  const { rulebook, validators } = session
   const groups = new Map<string, { readonly at: number; readonly creation: Creation }[]>()
-  for (const [at, given] of all.entries()) {
-    const found = await problemsFound(validators, table, 'create', given)
-    const creation = creationOf(session, table, readValues(rulebook, table, 'create', given, found))
+  for (const [at, reading] of readings.entries()) {
+    if (reading.status === 'rejected') return undefined
+    const creation = creationOf(session, table, reading.value)
     if (!isFit(session, table, creation)) return undefined
     const alike = JSON.stringify([creation.reading.fields, creation.stored])
-    groups.set(alike, [...(groups.get(alike) ?? []), { at, creation }])
+    const group = groups.get(alike)
+    if (group) group.push({ at, creation })
+    else groups.set(alike, [{ at, creation }])
   }
   for (const [first] of groups.values()) {
     const condition = first?.creation.planFor(2).condition
@@ -51,7 +52,18 @@ async function createPart(
   const { model } = inside.rulebook
   const [{ planFor, now }] = creations as readonly [Creation]
   const { plan, rests } = planFor(creations.length)
-  if (rests) for (const { record } of creations) await lockParents(inside, table, record)
+  // Where many lead to one record, that is locked once.
+  const parents = parentsOf(model, table)
+  const leading = new Map(
+    creations.map(({ record }) => [
+      JSON.stringify(
+        parents.map(({ from }) => record[from]),
+        bigIntAsText,
+      ),
+      record,
+    ]),
+  )
+  if (rests) for (const record of leading.values()) await lockParents(inside, table, record)
   const given: Record<string, unknown> = {}
   for (const [at, { record }] of creations.entries()) {
     for (const name in record) given[valueSlot(name, at)] = record[name]

@@ -35,8 +35,13 @@ import { inquire, inquireCreate } from './verdicts.js'
 export async function create(session: Session, table: string, given: unknown): Promise<ReadRecord> {
   tableOf(session.rulebook.model, table)
   refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
-  const found = await problemsFound(session.validators, table, 'create', given)
-  return createRead(session, table, readValues(session.rulebook, table, 'create', given, found))
+  return createRead(session, table, await readCreate(session, table, given))
+}
+
+/** Reads the values of a record that is to be created, and has validators look at them. */
+export async function readCreate({ rulebook, validators }: Session, table: string, given: unknown): Promise<Reading> {
+  const found = await problemsFound(validators, table, 'create', given)
+  return readValues(rulebook, table, 'create', given, found)
 }
 
 /** A record that is to be created, read as far as no other is needed for that. */
@@ -71,7 +76,8 @@ export function creationOf(session: Session, table: string, reading: Reading): C
 export const isFit = ({ rulebook }: Session, table: string, { reading, record }: Creation): boolean =>
   reading.problems.size === 0 && unstamped(rulebook, table, record).size === 0
 
-async function createRead(session: Session, table: string, reading: Reading): Promise<ReadRecord> {
+/** Stores a record that was read. */
+export async function createRead(session: Session, table: string, reading: Reading): Promise<ReadRecord> {
   const { rulebook, caller } = session
   const creation = creationOf(session, table, reading)
   const { record, now } = creation
