@@ -1,4 +1,4 @@
-import type { Bindings, Plan } from '../../guard/index.js'
+import { type Bindings, type Plan, withAnswer } from '../../guard/index.js'
 import type { Compilation } from '../condition.js'
 import type { Statement } from '../statement.js'
 import { query, type SqlPlace } from './place.js'
@@ -38,10 +38,7 @@ const BY_CHARACTER = 4
 export function planOf<T>(dialect: Dialect, statement: Statement, read: (outcome: Outcome) => T): Plan<T> {
   return {
     bytes: bytesOf(statement),
-    run: (at: SqlPlace, bindings: Bindings) => {
-      const outcome = runStatement(dialect, at, statement, bindings)
-      return outcome instanceof Promise ? outcome.then(read) : read(outcome)
-    },
+    run: (at: SqlPlace, bindings: Bindings) => withAnswer(runStatement(dialect, at, statement, bindings), read),
   }
 }
 

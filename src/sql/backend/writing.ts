@@ -1,24 +1,14 @@
-import type {
-  Bindings,
-  ChangeRequest,
-  CreateRequest,
-  Given,
-  RemoveRequest,
-  WritePlan,
-  Written,
-} from '../../guard/index.js'
-import { withAnswer } from '../../guard/index.js'
+import type { ChangeRequest, CreateRequest, Given, RemoveRequest, WritePlan, Written } from '../../guard/index.js'
 import { keyFieldsOf } from '../../model/index.js'
 import { readerFor } from '../stored.js'
 import { planChange, planCreate, planRemove, type Writing } from '../write.js'
-import type { SqlPlace } from './place.js'
-import { bytesOf, compilationOf, runStatement, type Workshop } from './planned.js'
+import { compilationOf, planOf, type Workshop } from './planned.js'
 import type { Outcome } from './sql-store.js'
 
 /** A new record. */
 export function creating(workshop: Workshop, request: CreateRequest): WritePlan {
   const write = planCreate(compilationOf(workshop), request)
-  return writePlan(workshop, write, (outcome) => ({
+  return planOf(workshop.dialect, write.statement, (outcome) => ({
     ...written(write, outcome),
     keys: numbered(workshop, request, outcome),
   }))
@@ -27,20 +17,13 @@ export function creating(workshop: Workshop, request: CreateRequest): WritePlan 
 /** A change. */
 export function changing(workshop: Workshop, request: ChangeRequest): WritePlan {
   const write = planChange(compilationOf(workshop), request)
-  return writePlan(workshop, write, (outcome) => written(write, outcome))
+  return planOf(workshop.dialect, write.statement, (outcome) => written(write, outcome))
 }
 
 /** A removal. */
 export function removing(workshop: Workshop, request: RemoveRequest): WritePlan {
   const write = { statement: planRemove(compilationOf(workshop), request) }
-  return writePlan(workshop, write, (outcome) => written(write, outcome))
-}
-
-function writePlan({ dialect }: Workshop, { statement }: Writing, come: (outcome: Outcome) => Written): WritePlan {
-  return {
-    bytes: bytesOf(statement),
-    run: (at: SqlPlace, bindings: Bindings) => withAnswer(runStatement(dialect, at, statement, bindings), come),
-  }
+  return planOf(workshop.dialect, write.statement, (outcome) => written(write, outcome))
 }
 
 const written = ({ read }: Writing, { touched, rows }: Outcome): Written => ({
