@@ -1,30 +1,86 @@
 // Bundles the package: few files load several times faster than many, and each piece is in one of them only.
-import { readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { build } from 'esbuild'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
-const { exports } = JSON.parse(readFileSync(`${root}package.json`, 'utf8'))
+const { exports, peerDependencies } = JSON.parse(readFileSync(`${root}package.json`, 'utf8'))
 const sources = Object.values(exports).flatMap((entry) =>
   entry.default ? [entry.default.replace('./dist/', 'src/').replace(/[.]js$/, '.ts')] : [],
 )
+const shared = { absWorkingDir: root, bundle: true, splitting: true, format: 'esm', target: 'es2023' }
 
-rmSync(`${root}dist/chunks`, { recursive: true, force: true })
+for (const folder of ['chunks', 'libraries']) rmSync(`${root}dist/${folder}`, { recursive: true, force: true })
+
+/**
+ * The libraries the command line and the checks use. They are in the package, so that an application that only
+ * enforces rules installs nothing but Pachter; what a user brings, such as a driver, stays outside.
+ */
+const libraries = new Map()
+const nameOf = (path) => path.match(/^(?:@[^/]+[/])?[^/]+/)[0]
+const brings = {
+  name: 'brings-its-libraries',
+  setup: ({ onResolve }) => {
+    onResolve({ filter: /^[^.#/]/ }, ({ path, kind }) => {
+      if (kind === 'entry-point') return
+      if (path.startsWith('node:') || nameOf(path) in peerDependencies) return { path, external: true }
+      const library = path.replaceAll('/', '-')
+      libraries.set(library, path)
+      return { path: `#libraries/${library}`, external: true }
+    })
+  },
+}
+
 await build({
-  absWorkingDir: root,
+  ...shared,
   entryPoints: [...sources, 'src/cli/main.ts', 'src/cli/run.ts'],
   outdir: 'dist',
   outbase: 'src',
-  bundle: true,
-  splitting: true,
-  format: 'esm',
   platform: 'neutral',
-  target: 'es2023',
-  packages: 'external',
-  external: ['node:*'],
   sourcemap: true,
   chunkNames: 'chunks/[name]-[hash]',
+  plugins: [brings],
 })
+
+/** Gives a library out under the names Node gives it, also where it is CommonJS. */
+const namesOfNode = {
+  name: 'names-of-node',
+  setup: ({ onResolve, onLoad }) => {
+    onResolve({ filter: /./ }, ({ path, kind }) =>
+      kind === 'entry-point' ? { path, namespace: 'library' } : undefined,
+    )
+    onLoad({ filter: /./, namespace: 'library' }, async ({ path }) => {
+      const names = Object.keys(await import(path)).filter((name) => name !== 'module.exports')
+      return { contents: `export { ${names.join(', ')} } from '${path}'`, resolveDir: root }
+    })
+  },
+}
+
+const { metafile } = await build({
+  ...shared,
+  entryPoints: [...libraries].map(([out, path]) => ({ in: path, out })),
+  outdir: 'dist/libraries',
+  platform: 'node',
+  // Those that are CommonJS ask for Node's modules by `require`.
+  banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+  minify: true,
+  legalComments: 'none',
+  chunkNames: 'chunk-[hash]',
+  metafile: true,
+  plugins: [namesOfNode],
+})
+
+/** Whose code is in the package, and under what terms. */
+const inputs = Object.keys(metafile.inputs).filter((path) => path.startsWith('node_modules/'))
+const folders = new Set(inputs.map((path) => path.match(/^.*node_modules[/](?:@[^/]+[/])?[^/]+/)[0]))
+const licences = [...folders].sort().map((folder) => {
+  const { name, version, license } = JSON.parse(readFileSync(`${root}${folder}/package.json`, 'utf8'))
+  const file = ['LICENSE', 'LICENSE.md', 'license', 'LICENSE.txt'].find((each) =>
+    existsSync(`${root}${folder}/${each}`),
+  )
+  return `${name} ${version} (${license})\n\n${file ? readFileSync(`${root}${folder}/${file}`, 'utf8').trim() : ''}\n`
+})
+writeFileSync(`${root}dist/libraries/LICENSES.txt`, licences.join(`\n${'-'.repeat(80)}\n\n`))
 
 // The JSON Schema of rulebooks, for editors and other languages.
 const { rulebookSchema } = await import('../dist/rules/index.js')

@@ -1,12 +1,11 @@
 import { access } from 'node:fs/promises'
 import { resolve } from 'node:path'
-import { pathToFileURL } from 'node:url'
-import { createJiti } from 'jiti'
 import { PachterError, type TableName } from '../model/index.js'
 import { openWorkbench, type Workbench } from '../check/index.js'
 import type { CallerOf, Rules } from '../rules/index.js'
 import type { Validators } from '../guard/index.js'
 import type { SqlStore } from '../sql/index.js'
+import { loadModule } from './modules.js'
 
 /** What `pachter.config.ts` says. */
 export interface Config<M = never, C = never> {
@@ -54,8 +53,8 @@ export async function loadConfig(file: string): Promise<Config> {
     throw new UsageError(`There is no ${file} here; go to the folder that has it, or name it with --config.`)
   })
   // Modules that resolve to this package must be the very ones the command runs, so they are left to Node.
-  const jiti = createJiti(pathToFileURL(path).href, { nativeModules: ['pachter'] })
-  const config = await jiti.import<Partial<Config> | undefined>(path, { default: true }).catch((error: unknown) => {
+  const options = { nativeModules: ['pachter'] }
+  const exported = await loadModule<{ readonly default?: Partial<Config> }>(path, options).catch((error: unknown) => {
     const { name, message } = error as Error
     const told = message
       .trim()
@@ -65,6 +64,7 @@ export async function loadConfig(file: string): Promise<Config> {
       .join(' ')
     throw new UsageError(`${file} cannot be loaded: ${told || name}`, { cause: error })
   })
+  const config = exported.default
   if (config?.rules?.format !== 'pachter-rulebook') {
     throw new UsageError(`${file} has to export { rules, callers, store } as its default; use defineConfig.`)
   }

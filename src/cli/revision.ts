@@ -1,11 +1,11 @@
 import { execFile } from 'node:child_process'
 import { access, mkdir, mkdtemp, readFile, rm } from 'node:fs/promises'
 import { dirname, join, relative, resolve } from 'node:path'
-import { fileURLToPath, pathToFileURL } from 'node:url'
+import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
-import { createJiti } from 'jiti'
 import { readRulebook, type Rulebook } from '../rules/index.js'
 import { UsageError } from './config.js'
+import { loadModule } from './modules.js'
 
 const run = promisify(execFile)
 
@@ -21,9 +21,10 @@ export async function loadRules(file: string): Promise<Rulebook> {
   })
   if (path.endsWith('.json')) return readRulebook(await readFile(path, 'utf8'))
   // A file of an earlier revision has no package of its own to resolve this one from.
-  const jiti = createJiti(pathToFileURL(path).href, { alias: await ownModules() })
-  const exported = await jiti.import<{ readonly default?: { readonly rules?: Rulebook }; readonly rules?: Rulebook }>(
+  const alias = await ownModules()
+  const exported = await loadModule<{ readonly default?: { readonly rules?: Rulebook }; readonly rules?: Rulebook }>(
     path,
+    { alias },
   )
   const rules = exported.rules ?? exported.default?.rules
   if (rules?.format === 'pachter-rulebook') return rules
