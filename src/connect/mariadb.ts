@@ -1,5 +1,13 @@
 import { type Connection, type DriverRow, mariadb, type Outcome, sqlStore, type SqlStore } from '../sql/index.js'
+import { type Bystander, cancellable } from './cancelling.js'
 import { inTransaction } from './in-transaction.js'
+
+interface Client extends Queryable {
+  /** By what the server knows the connection. */
+  readonly threadId: number
+  release(): void
+  destroy(): void
+}
 
 interface Queryable {
   execute(text: string, values: never[]): Promise<[unknown, unknown]>
@@ -8,7 +16,7 @@ interface Queryable {
 
 /** The part of a pool of `mysql2/promise` that is used. */
 export interface MariadbPool extends Queryable {
-  getConnection(): Promise<Queryable & { release(): void; destroy(): void }>
+  getConnection(): Promise<Client>
 }
 
 /**
@@ -23,10 +31,18 @@ export interface MariadbPool extends Queryable {
 export function mariadbStore(pool: MariadbPool): SqlStore {
   return sqlStore({
     dialect: mariadb,
-    ...connection(pool),
+    query: async (text, values, signal) => {
+      if (!signal) return connection(pool).query(text, values)
+      const client = await pool.getConnection()
+      try {
+        return await within(pool, client).query(text, values, signal)
+      } finally {
+        client.release()
+      }
+    },
     transaction: async (work) => {
       const client = await pool.getConnection()
-      return inTransaction(connection(client), mariadb.begin, work, (broken) =>
+      return inTransaction(within(pool, client), mariadb.begin, work, (broken) =>
         broken ? client.destroy() : client.release(),
       )
     },
@@ -40,6 +56,19 @@ function connection(client: Queryable): Connection {
       const [result] = values.length > 0 ? await client.execute(text, values as never[]) : await client.query(text)
       return outcomeOf(result)
     },
+  }
+}
+
+/** A connection whose statements can be cancelled, by another of the pool, once there is a free one. */
+function within(pool: MariadbPool, client: Client): Connection {
+  const { query } = connection(client)
+  const connect = async (): Promise<Bystander> => {
+    const other = await pool.getConnection()
+    return { cancel: () => other.query(`KILL QUERY ${client.threadId}`), release: () => other.release() }
+  }
+  return {
+    query: (text, values, signal) =>
+      signal ? cancellable(signal, connect, async () => query(text, values)) : query(text, values),
   }
 }
 

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto'
 import { type Connection, type DriverRow, postgresql, sqlStore, type SqlStore } from '../sql/index.js'
+import { type Bystander, cancellable } from './cancelling.js'
 import { inTransaction } from './in-transaction.js'
 
 interface Queryable {
@@ -15,6 +16,15 @@ interface Client extends Queryable {
 /** The part of a `pg` pool that is used. */
 export interface PostgresqlPool extends Queryable {
   connect(): Promise<Client>
+  /** What its connections are made of, and with: a statement is cancelled through one more. */
+  readonly Client?: new (options: never) => Spare
+  readonly options?: object
+}
+
+/** A connection outside of the pool. */
+interface Spare extends Queryable {
+  connect(): Promise<unknown>
+  end(): Promise<void>
 }
 
 /** How a store in PostgreSQL works. */
@@ -36,21 +46,26 @@ export interface PostgresqlOptions {
  * const store = postgresqlStore(new pg.Pool({ connectionString: process.env.DATABASE_URL }))
  */
 export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions = {}): SqlStore {
-  const names = new Names(pool, options.prepare)
-  const direct = connection(pool, names)
+  const names = new Names(options.prepare)
+  const direct = connection(pool, names, true)
   return sqlStore({
     dialect: postgresql,
-    query: (text, values) =>
-      names.areDecided ? direct.query(text, values) : names.decide(pool).then(() => direct.query(text, values)),
+    query: (text, values, signal) => {
+      if (signal) return apart(pool, names, text, values, signal)
+      return names.areDecided ? direct.query(text, values) : names.decide(pool).then(() => direct.query(text, values))
+    },
     transaction: async (work) => {
       if (!names.areDecided) await names.decide(pool)
       const client = await pool.connect()
-      return inTransaction(connection(client, names), postgresql.begin, work, (broken) => client.release(broken))
+      return inTransaction(within(pool, client, names, false), postgresql.begin, work, (broken) =>
+        client.release(broken),
+      )
     },
   })
 }
 
-function connection(client: Queryable, names: Names): Connection {
+/** @param isAlone whether each statement is on its own, and not in a transaction */
+function connection(client: Queryable, names: Names, isAlone: boolean): Connection {
   return {
     query: async (text, values) => {
       // What stands around a transaction needs no preparing.
@@ -60,10 +75,43 @@ function connection(client: Queryable, names: Names): Connection {
         // In a transaction, nothing can be asked any more.
         if (name === undefined || !isStale(error)) throw error
         names.forget(text)
-        if (client !== names.pool) throw error
+        if (!isAlone) throw error
         return client.query({ text, values })
       })
       return { rows: rows as DriverRow[], touched: rows.length }
+    },
+  }
+}
+
+/** Runs a statement on a connection of its own, so that it can be cancelled. */
+async function apart(pool: PostgresqlPool, names: Names, text: string, values: unknown[], signal: AbortSignal) {
+  if (!names.areDecided) await names.decide(pool)
+  const client = await pool.connect()
+  try {
+    signal.throwIfAborted()
+    return await within(pool, client, names, true).query(text, values, signal)
+  } finally {
+    client.release()
+  }
+}
+
+/** A connection whose statements can be cancelled, by one more that is opened for that: those of the pool may all be busy. */
+function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boolean): Connection {
+  const { query } = connection(client, names, isAlone)
+  const { Client: Another, options } = pool
+  const connect = async (): Promise<Bystander> => {
+    const spare = new (Another as NonNullable<typeof Another>)(options as never)
+    await spare.connect()
+    return {
+      cancel: () => spare.query({ text: 'SELECT pg_cancel_backend($1)', values: [client.processID] }),
+      release: () => void spare.end().catch(() => undefined),
+    }
+  }
+  return {
+    query: async (text, values, signal) => {
+      // Behind a pooler, it is not known which process runs it.
+      const canCancel = signal && Another && (await names.isDirect(client))
+      return canCancel ? cancellable(signal, connect, async () => query(text, values)) : query(text, values)
     },
   }
 }
@@ -82,11 +130,9 @@ const PREPARED = 200
 class Names {
   readonly #names = new Map<string, string | undefined>()
   #prepares: boolean | undefined
+  #isDirect: boolean | undefined
 
-  constructor(
-    readonly pool: Queryable,
-    prepare: boolean | undefined,
-  ) {
+  constructor(prepare: boolean | undefined) {
     this.#prepares = prepare
   }
 
@@ -103,11 +149,16 @@ class Names {
   async decide(pool: PostgresqlPool): Promise<void> {
     const client = await pool.connect()
     try {
-      const { rows } = await client.query({ text: 'SELECT pg_backend_pid() AS "pid"', values: [] })
-      this.#prepares ??= Number((rows[0] as { pid: unknown }).pid) === client.processID
+      this.#prepares ??= await this.isDirect(client)
     } finally {
       client.release()
     }
+  }
+
+  async isDirect(client: Client): Promise<boolean> {
+    if (this.#isDirect !== undefined) return this.#isDirect
+    const { rows } = await client.query({ text: 'SELECT pg_backend_pid() AS "pid"', values: [] })
+    return (this.#isDirect = Number((rows[0] as { pid: unknown }).pid) === client.processID)
   }
 
   of(text: string): string | undefined {

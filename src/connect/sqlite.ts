@@ -46,10 +46,13 @@ export function sqliteStore(database: SqliteDatabase): SqlStore {
   const one = new OneConnection()
   return sqlStore({
     dialect: sqlite,
-    query: (text, values) => {
+    query: (text, values, signal) => {
       if (!turn) return direct.query(text, values)
       one.assertFree()
-      return inTurn(() => direct.query(text, values))
+      return inTurn(() => {
+        signal?.throwIfAborted()
+        return direct.query(text, values)
+      })
     },
     transaction: (work) => {
       one.assertFree()

@@ -15,6 +15,8 @@ export interface Bindings {
   /** The moment of the request; asked only where it is needed. */
   readonly clock: () => Date
   readonly given: Given
+  /** Ends the work early; what was done by then is done. */
+  readonly signal?: AbortSignal
 }
 
 /** Where plans are run: in the store as it is, or in a transaction. */

@@ -12,9 +12,9 @@ export interface Decision {
   readonly table: string
   /** The key of the record, or the keys; none where the question is about the whole table. */
   readonly key?: unknown
-  /** `failed` is an error while deciding, which is a refusal, too. */
-  readonly outcome: 'allowed' | 'refused' | 'failed'
-  /** The HTTP status that fits. */
+  /** `failed` is an error while deciding, which is a refusal, too; `aborted` was called off by a signal. */
+  readonly outcome: 'allowed' | 'refused' | 'failed' | 'aborted'
+  /** The HTTP status that fits; of what was aborted, nobody waits for one, and it is 0. */
   readonly status: number
   /** What let the caller: ties, roles, `signed in` or `anyone`; for a whole table, whatever might. */
   readonly through: readonly string[]

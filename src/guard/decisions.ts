@@ -52,6 +52,10 @@ async function timed<T>(session: Session, call: Call, work: () => Promise<T>): P
     tell(session, call, start, { outcome: 'allowed', status: 200, through })
     return done
   } catch (error) {
+    if (session.signal?.aborted && error === session.signal.reason) {
+      tell(session, call, start, { outcome: 'aborted', status: 0, through: [] })
+      throw error
+    }
     const status = error instanceof PachterError ? (error as { status?: number }).status : undefined
     tell(session, call, start, {
       outcome: status !== undefined && status < 500 ? 'refused' : 'failed',

@@ -13,6 +13,8 @@ export interface Session {
   readonly place: Place
   readonly caller: Caller
   readonly clock: () => Date
+  /** Ends whatever is asked of the store early. */
+  readonly signal?: AbortSignal
   readonly validators: Validators
   /** What was worked out, for callers of all shapes. */
   readonly plans: Cache<PlanKinds[keyof PlanKinds]>
@@ -30,15 +32,21 @@ export function run<T>(session: Session, plan: Plan<T>, given: Given = NOTHING, 
 const NOTHING: Given = Object.freeze({})
 
 /** What a plan is run with. */
-export const bindingsOf = ({ caller, clock }: Session, given: Given, now?: Date): Bindings => ({
+export const bindingsOf = ({ caller, clock, signal }: Session, given: Given, now?: Date): Bindings => ({
   caller,
   clock: now ? () => now : clock,
   given,
+  ...(signal && { signal }),
 })
 
 /** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */
 export function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
-  return session.place.transaction((place) => work({ ...session, place }))
+  return session.place.transaction(async (place) => {
+    const done = await work({ ...session, place })
+    // The last moment: whatever comes after it, it is done.
+    session.signal?.throwIfAborted()
+    return done
+  })
 }
 
 /** What was worked out for callers of this shape before, or is now. */

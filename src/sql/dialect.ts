@@ -86,8 +86,11 @@ export interface Dialect {
   numberOn?(table: string, column: string): string
 }
 
-/** What an error of a database means. `busy`: another transaction is in the way, and it can be tried again. */
-export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy'
+/**
+ * What an error of a database means. `busy`: another transaction is in the way, and it can be tried again; `cancelled`: the
+ * statement was ended early, and did nothing.
+ */
+export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy' | 'cancelled'
 
 /**
  * What a column can be that a field does not say. `fine`: moments finer than a millisecond. `loose`: different texts
@@ -127,3 +130,7 @@ export function digits(scale: unknown): string {
   if (Number.isInteger(scale)) return String(scale)
   throw new TypeError('The scale of a decimal is a whole number.')
 }
+
+/** What an error means, as far as the dialect knows. */
+export const problemOf = (dialect: Dialect, error: unknown): DatabaseProblem | undefined =>
+  typeof error === 'object' && error !== null ? dialect.problem(error as DriverError) : undefined

@@ -23,7 +23,7 @@ export function sqlStore(database: Database): SqlStore {
   const { dialect, close } = database
   return {
     dialect,
-    query: (text, values) => database.query(text, values),
+    query: (text, values, signal) => database.query(text, values, signal),
     transaction: (work) => database.transaction(work),
     ...(close && { close: () => close.call(database) }),
     // Of a copy with something else in its place, that copy is the store.

@@ -1,7 +1,7 @@
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { TransactionError } from '../../guard/index.js'
 import { noteAside } from '../../model/index.js'
-import type { Dialect } from '../dialect.js'
+import { type Dialect, problemOf } from '../dialect.js'
 import type { Connection, Outcome } from './sql-store.js'
 
 /** The transaction, or part of one, whose work is running. */
@@ -50,8 +50,12 @@ export class Level implements Connection {
     })
   }
 
-  query(text: string, values: unknown[]): Promise<Outcome> {
-    return this.#inTurn(() => this.#run(text, values))
+  query(text: string, values: unknown[], signal?: AbortSignal): Promise<Outcome> {
+    return this.#inTurn(() => {
+      // While it waited, it may have been called off.
+      signal?.throwIfAborted()
+      return this.#run(text, values, signal)
+    })
   }
 
   async #through<T>(work: (level: Level) => Promise<T>): Promise<T> {
@@ -66,10 +70,10 @@ export class Level implements Connection {
     }
   }
 
-  async #run(text: string, values: unknown[]): Promise<Outcome> {
+  async #run(text: string, values: unknown[], signal?: AbortSignal): Promise<Outcome> {
     this.#assertSound()
     try {
-      return await this.connection.query(text, values)
+      return await this.connection.query(text, values, signal)
     } catch (error) {
       this.#note(error)
       throw error
@@ -78,7 +82,7 @@ export class Level implements Connection {
 
   /** Anything but a value that the database would not take ends the whole: what is left of it, only the database knows. */
   #note(error: unknown): void {
-    const problem = typeof error === 'object' && error !== null ? this.dialect.problem(error) : undefined
+    const problem = problemOf(this.dialect, error)
     if (problem === 'duplicate' || problem === 'constraint') {
       if (this.dialect.failsWhole) this.#failure ??= { cause: error }
     } else this.#outermost().#failure ??= { cause: error }

@@ -1,6 +1,6 @@
 import { BusyError, ConflictError, type Place, StoreError } from '../../guard/index.js'
 import { noteAside, PachterError } from '../../model/index.js'
-import type { DatabaseProblem, Dialect, DriverError } from '../dialect.js'
+import { type DatabaseProblem, type Dialect, problemOf } from '../dialect.js'
 import { Level } from './level.js'
 import type { Connection, Database, Outcome } from './sql-store.js'
 
@@ -12,7 +12,7 @@ export function outermost(database: Database): SqlPlace {
   const { dialect } = database
   return {
     isInside: false,
-    query: (text, values) => database.query(text, values),
+    query: (text, values, signal) => database.query(text, values, signal),
     transaction: async (work) => {
       // What the work itself throws is the application's own.
       const own: { error?: unknown } = {}
@@ -32,13 +32,25 @@ export function outermost(database: Database): SqlPlace {
   }
 }
 
-/** Runs a statement; what the driver throws becomes an error that may be told to anybody. */
-export function query(dialect: Dialect, at: Connection, text: string, values: unknown[]): Outcome | Promise<Outcome> {
+/**
+ * Runs a statement; what the driver throws becomes an error that may be told to anybody.
+ *
+ * @throws the signal's reason, where that ended it
+ */
+export function query(
+  dialect: Dialect,
+  at: Connection,
+  text: string,
+  values: unknown[],
+  signal?: AbortSignal,
+): Outcome | Promise<Outcome> {
   const fail = (error: unknown): never => {
+    if (signal?.aborted && (error === signal.reason || problemOf(dialect, error) === 'cancelled')) throw signal.reason
     throw tellable(dialect, error)
   }
   try {
-    const outcome = at.query(text, values)
+    signal?.throwIfAborted()
+    const outcome = at.query(text, values, signal)
     return outcome instanceof Promise ? outcome.catch(fail) : outcome
   } catch (error) {
     return fail(error)
@@ -48,12 +60,11 @@ export function query(dialect: Dialect, at: Connection, text: string, values: un
 /** An error of a driver as one that may be told to anybody. */
 function tellable(dialect: Dialect, error: unknown): unknown {
   if (error instanceof PachterError) return error
-  const problem = typeof error === 'object' && error !== null ? dialect.problem(error as DriverError) : undefined
-  return noteAside(errorFor(problem), { cause: error })
+  return noteAside(errorFor(problemOf(dialect, error)), { cause: error })
 }
 
 function errorFor(problem: DatabaseProblem | undefined): PachterError {
   if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
-  if (problem === undefined) return new StoreError('The database did not do this.')
+  if (problem === undefined || problem === 'cancelled') return new StoreError('The database did not do this.')
   return new ConflictError('What is stored already stands in the way of this; nothing was written.')
 }

@@ -29,7 +29,7 @@ export const runStatement = (
   at: SqlPlace,
   statement: Statement,
   bindings: Bindings,
-): Outcome | Promise<Outcome> => query(dialect, at, statement.text, statement.bind(bindings))
+): Outcome | Promise<Outcome> => query(dialect, at, statement.text, statement.bind(bindings), bindings.signal)
 
 /** How many bytes a statement takes beside its text, by character of it. */
 const BY_CHARACTER = 4

@@ -11,8 +11,12 @@ export interface Outcome {
 
 /** A way to run one statement after another. */
 export interface Connection {
-  /** Runs one statement; a database inside the process may answer at once. */
-  query(text: string, values: unknown[]): Outcome | Promise<Outcome>
+  /**
+   * Runs one statement; a database inside the process may answer at once.
+   *
+   * @param signal has the server cancel the statement, where the driver can
+   */
+  query(text: string, values: unknown[], signal?: AbortSignal): Outcome | Promise<Outcome>
 }
 
 /** A database that speaks SQL: what has to be said of one for {@link sqlStore}. */

@@ -53,10 +53,10 @@ function storeInside(store: SqlStore, level: Level): SqlStore {
   const inside = sqlStore({
     dialect,
     // A write on its own is a part of its own: where the database refuses it, the rest goes on.
-    query: (text, values) =>
+    query: (text, values, signal) =>
       dialect.failsWhole && !text.startsWith('SELECT')
-        ? level.transaction((part) => part.query(text, values))
-        : level.query(text, values),
+        ? level.transaction((part) => part.query(text, values, signal))
+        : level.query(text, values, signal),
     transaction: (work) => level.transaction(work),
   })
   return Columns.share(inside, store)

@@ -91,6 +91,7 @@ export const mariadb: Dialect = Object.freeze({
   problem: ({ errno }) => {
     if (errno === 1062) return 'duplicate'
     if (BUSY.has(errno)) return 'busy'
+    if (errno === 1317) return 'cancelled'
     return CONSTRAINT.has(errno) ? 'constraint' : undefined
   },
   failsWhole: false,

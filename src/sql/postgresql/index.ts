@@ -21,6 +21,7 @@ export const postgresql: Dialect = Object.freeze({
   problem: ({ code }) => {
     if (code === '23505') return 'duplicate'
     if (['40001', '40P01', '55P03'].includes(String(code))) return 'busy'
+    if (code === '57014') return 'cancelled'
     return /^(?:23|22001|22003)/.test(String(code)) ? 'constraint' : undefined
   },
   failsWhole: true,
