@@ -95,16 +95,34 @@ describe('the page', () => {
     await page.route('**/pachter/**', (route) =>
       route.fulfill({ path: dist + new URL(route.request().url()).pathname.slice('/pachter/'.length) }),
     )
-    const message = await page.evaluate(
+    await page.route(server.address, async (route) => {
+      const response = await route.fetch()
+      const headers = { ...response.headers(), 'content-security-policy': "script-src 'self' 'unsafe-inline'" }
+      await route.fulfill({ response, headers })
+    })
+    await page.goto(server.address)
+    const told = await page.evaluate(
       async ([json, base]) => {
         const { readRulebook } = await import(`${base}/rules/index.js`)
-        const { decide } = await import(`${base}/decide/index.js`)
+        const { decide, predicate } = await import(`${base}/decide/index.js`)
         const record = { id: 7, authorId: 3, plotId: 6, audience: 'private' }
-        const request = { caller: { id: 2 }, action: 'get', table: 'entries', record, data: {} }
-        return (decide(readRulebook(json), request) as { message: string }).message
+        const request = { caller: { id: 2 }, action: 'get', table: 'entries', data: {} }
+        const rulebook = readRulebook(json)
+        return {
+          message: (decide(rulebook, { ...request, record }) as { message: string }).message,
+          seen: [record, { ...record, authorId: 2 }].map(predicate(rulebook, request)) as boolean[],
+          // The page says that no code may be made of text.
+          generates: (await Promise.resolve('return 1')
+            .then((text) => new Function(text)())
+            .catch(() => false)) as unknown,
+        }
       },
       [JSON.stringify(rules), `${server.address}pachter`] as const,
     )
-    expect(message).to.equal('There is no such record in entries.')
+    expect(told).to.deep.equal({
+      message: 'There is no such record in entries.',
+      seen: [false, true],
+      generates: false,
+    })
   })
 })

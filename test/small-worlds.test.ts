@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import { type Condition, defineModel, integer, references, type Rulebook } from 'pachter'
 import { normalise, print } from 'pachter/condition'
 import { lookupIn } from 'pachter/decide'
-import { evaluator } from 'pachter/decide'
+import { evaluator, evaluatorInside } from 'pachter/decide'
 import { checkCaller, decidedFor, specialise } from 'pachter/rules'
 import { sourceStatement } from 'pachter/sql'
 import { type Engine, load, openEngines } from './support/engines.js'
@@ -162,11 +162,15 @@ describe('every small world', () => {
           const oracle = new Oracle(rulebook, { beds }, who, NOW)
           const caller = checkCaller(rulebook.caller, who)
           const foretold = beds.filter((bed) => oracle.is(condition, { at: [bed] })).map(({ id }) => id)
-          const meets = evaluator(condition, { caller, now: NOW, lookup: lookupIn({ beds }) })
-          expect(
-            beds.filter(meets).map(({ id }) => id),
-            print(condition),
-          ).to.deep.equal(foretold)
+          const world = { caller, now: NOW, lookup: lookupIn({ beds }) }
+          const inside = evaluatorInside(condition, world)
+          // As code, and put together of functions.
+          for (const meets of [evaluator(condition, world), (bed: (typeof beds)[number]) => inside([bed])]) {
+            expect(
+              beds.filter(meets).map(({ id }) => id),
+              print(condition),
+            ).to.deep.equal(foretold)
+          }
           for (const { name, store } of engines) {
             const form = (['walk', 'scan', 'gather'] as const)[asked % 3] as 'walk'
             const { text, bind } = sourceStatement(

@@ -76,22 +76,32 @@ const ANSWERED_BY: Readonly<Record<Kind, 'nobody' | 'caller' | 'request' | 'reco
   some: 'record',
 }
 
-/** What stands in a condition, as far as it is one of these pieces. */
-function piecesOf(condition: Condition, wanted: readonly Piece[]): readonly unknown[] {
-  const grammar: Readonly<Record<string, Piece>> = GRAMMAR[condition.kind]
-  const found: unknown[] = []
-  const properties: Readonly<Record<string, unknown>> = { ...condition }
-  for (const [name, piece] of Object.entries(grammar)) if (wanted.includes(piece)) found.push(properties[name])
-  return found
+/** Where in each kind of condition these pieces stand. */
+function placesOf(...wanted: readonly Piece[]): (kind: Kind) => readonly string[] {
+  const places = new Map<Kind, readonly string[]>()
+  for (const [kind, grammar] of Object.entries(GRAMMAR)) {
+    const names = Object.entries(grammar).filter(([, piece]) => wanted.includes(piece))
+    places.set(
+      kind as Kind,
+      names.map(([name]) => name),
+    )
+  }
+  return (kind) => places.get(kind) as readonly string[]
 }
+
+const [placesOfParts, placesOfOperands] = [placesOf('condition', 'conditions'), placesOf('operand')]
+
+/** What stands there in a condition. */
+const piecesAt = (condition: Condition, places: readonly string[]): readonly unknown[] =>
+  places.map((name) => (condition as unknown as Readonly<Record<string, unknown>>)[name])
 
 /** The conditions directly inside this one. */
 export const partsOf = (condition: Condition): readonly Condition[] =>
-  piecesOf(condition, ['condition', 'conditions']).flat() as readonly Condition[]
+  piecesAt(condition, placesOfParts(condition.kind)).flat() as readonly Condition[]
 
 /** The operands directly inside this condition. */
 export const operandsOf = (condition: Condition): readonly Operand[] =>
-  piecesOf(condition, ['operand']) as readonly Operand[]
+  piecesAt(condition, placesOfOperands(condition.kind)) as readonly Operand[]
 
 /** Whether the condition or any part of it passes the test. */
 export function contains(condition: Condition, test: (part: Condition) => boolean): boolean {

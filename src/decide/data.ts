@@ -8,19 +8,38 @@ export type Data = Readonly<Record<string, readonly MemoryRecord[]>>
 export type Lookup = (table: string, field: string) => (value: unknown) => readonly MemoryRecord[]
 
 /**
- * Indexes data by whichever fields are asked for, on first use.
- * The data must not change while the lookup is in use.
+ * Finds records in data: the first few times by going through a table, then by an index on the field asked for, which takes
+ * as long to make as some searches. The data must not change while the lookup is in use.
  */
 export function lookupIn(data: Data): Lookup {
-  const indexes = new Map<string, Index>()
+  const finders = new Map<string, ReturnType<Lookup>>()
   return (table, field) => {
     const name = `${table} ${field}`
-    let index = indexes.get(name)
-    return (value) => {
-      index ??= indexes.get(name)
-      if (!index) indexes.set(name, (index = indexOf(Object.hasOwn(data, table) ? (data[table] ?? []) : [], field)))
-      return index.get(indexKey(value)) ?? NONE
+    const finder = finders.get(name) ?? finderIn(Object.hasOwn(data, table) ? (data[table] ?? NONE) : NONE, field)
+    finders.set(name, finder)
+    return finder
+  }
+}
+
+/** How many searches take as long as an index. */
+const SEARCHES = 8
+
+function finderIn(records: readonly MemoryRecord[], field: string): ReturnType<Lookup> {
+  let searches = 0
+  let index: Index | undefined
+  const search = (value: unknown): readonly MemoryRecord[] => {
+    if ((searches += 1) <= SEARCHES && !(value instanceof Date)) {
+      return records.filter((record) => record[field] === value)
     }
+    index ??= indexOf(records, field)
+    return index.get(indexKey(value)) ?? NONE
+  }
+  // Several rules mostly look for the same.
+  let last: unknown
+  let found = NONE
+  return (value) => {
+    if (value !== last) [last, found] = [value, search(value)]
+    return found
   }
 }
 

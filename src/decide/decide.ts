@@ -10,11 +10,13 @@ import {
   possibility,
   type Rulebook,
   rulesOf,
+  shapeOfCaller,
 } from '../rules/index.js'
-import { type Data, lookupIn, type MemoryRecord } from './data.js'
-import { evaluator, factsFrom, type World } from './evaluate.js'
+import { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
+import { evaluator, factsFrom } from './evaluate.js'
 import { type Facts, type Inquiry, type Question, questionsAbout, type Subject } from './questions.js'
 import { assertFit, readValues, recordToCreate, stampsToSet, stampValues, unstamped } from './values.js'
+import type { World } from './world.js'
 import { closedVerdict, type Verdict, verdictReader } from './verdict.js'
 
 /** What is to be decided in memory. */
@@ -51,13 +53,17 @@ const prepared = (subject: Subject) =>
   kept(
     subject.rulebook,
     'verdict',
-    JSON.stringify([subject.table, subject.action, subject.fields, subject.unfit]),
+    nameOf(subject),
     () => {
       const questions = questionsAbout(subject)
       return { parts: sizeOf(questions), factsIn: factsFrom(questions), read: verdictReader(subject) }
     },
     ({ parts }) => parts,
   )
+
+/** A name of its own for each; the most frequent without going through what is not there. */
+const nameOf = ({ table, action, fields, unfit }: Subject): string =>
+  fields || unfit ? JSON.stringify([table, action, fields, unfit]) : `${table} ${action}`
 
 /** How many parts the conditions of questions have. */
 function sizeOf(questions: readonly Question[]): number {
@@ -90,28 +96,48 @@ export function decider(
     const closed = closedVerdict({ rulebook, table, action, caller })
     return () => closed
   }
+  const asking: Asking = { rulebook, table, action, caller, now, lookup: lookupIn(data) }
+  // Without values, a question about an update is one about the record as it stands.
+  if (action === 'create' || actions.includes(action)) return (record, values = {}) => onWrite(asking, record, values)
+  let standing: ((record: MemoryRecord | undefined) => Verdict) | undefined
+  return (record, values) => (values ? onWrite(asking, record, values) : (standing ??= onRecords(asking))(record))
+}
+
+/** Who asks for what, and what there is to look at. */
+interface Asking extends Inquiry {
+  readonly now: Date
+  readonly lookup: Lookup
+}
+
+/** Verdicts on records as they stand. */
+function onRecords({ rulebook, table, action, caller, now, lookup }: Asking) {
+  const { factsIn, read } = prepared({ rulebook, table, action })
+  const factsOf = caller.trusted === undefined ? factsIn({ caller, now, lookup }) : () => everything
+  return (record: MemoryRecord | undefined) => read(caller, record ? factsOf(record) : nothing)
+}
+
+/** The verdict on values that are to be written. */
+function onWrite(
+  { rulebook, table, action, caller, now, lookup }: Asking,
+  found: MemoryRecord | undefined,
+  given: unknown,
+) {
+  const reading = readValues(rulebook, table, action, given)
+  const { values, fields, unfit } = reading
+  const { factsIn, read } = prepared({ rulebook, table, action, unfit, fields })
   const creating = action === 'create'
-  const lookup = lookupIn(data)
-  return (found, given) => {
-    // Without values, a question about an update is one about the record as it stands.
-    const writes = creating || actions.includes(action) || given !== undefined
-    const reading = writes ? readValues(rulebook, table, action, given ?? {}) : undefined
-    const { values = {}, fields, unfit = [] } = reading ?? {}
-    const { factsIn, read } = prepared({ rulebook, table, action, unfit, ...(fields && { fields }) })
-    const record = creating ? recordToCreate(rulebook, table, values, caller, now) : found
-    if (!record) return read(caller, nothing)
-    const stamps = creating ? {} : stampValues(stampsToSet(rulebook, table, action, caller, values), caller, now)
-    const next = { ...record, ...values, ...stamps }
-    // To trusted code, everything is open.
-    const facts =
-      caller.trusted === undefined ? factsIn({ caller, now, lookup, next, sent: values })(record) : everything
-    const verdict = read(caller, facts)
-    if (reading && (verdict.status === 200 || verdict.status === 422)) {
-      assertFit(table, reading.problems, verdict.invalid)
-      if (creating) assertFit(table, unstamped(rulebook, table, record))
-    }
-    return verdict
+  const record = creating ? recordToCreate(rulebook, table, values, caller, now) : found
+  if (!record) return read(caller, nothing)
+  const stamps = creating ? {} : stampValues(stampsToSet(rulebook, table, action, caller, values), caller, now)
+  const next = { ...record, ...values, ...stamps }
+  // To trusted code, everything is open.
+  const facts = caller.trusted === undefined ? factsIn({ caller, now, lookup, next, sent: values })(record) : everything
+  const verdict = read(caller, facts)
+  if (verdict.status === 200 || verdict.status === 422) {
+    assertFit(table, reading.problems, verdict.invalid)
+    if (creating) assertFit(table, unstamped(rulebook, table, record))
   }
+  return verdict
 }
 
 const nothing: Facts = () => false
@@ -139,7 +165,12 @@ export function predicate(
 
 /** Whether no record at all could be open to this caller for this action. */
 export function isClosed({ rulebook, table, action, caller }: Inquiry): boolean {
-  return caller.trusted === undefined && decidedFor(possibility(rulebook, table, action), caller) === false
+  return kept(
+    rulebook,
+    'closed',
+    `${table} ${action} ${shapeOfCaller(caller)}`,
+    () => caller.trusted === undefined && decidedFor(possibility(rulebook, table, action), caller) === false,
+  )
 }
 
 /** Answers questions about a record from memory. A question nobody asked has the answer no. */

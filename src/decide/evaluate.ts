@@ -1,19 +1,9 @@
 import { type Compare, compareValues, type Condition, type Operand } from '../condition/index.js'
-import { fromPlain, isMissing, sameValue, type Value } from '../model/index.js'
-import type { Caller } from '../rules/index.js'
+import { isMissing } from '../model/index.js'
 import type { Lookup, MemoryRecord } from './data.js'
+import { generate, type Generated } from './generate.js'
 import type { Facts, Question } from './questions.js'
-
-/** What a condition is evaluated against, besides the record itself. */
-export interface World {
-  readonly caller: Caller
-  readonly now: Date
-  readonly lookup: Lookup
-  /** The record as it will be, for conditions on an update. */
-  readonly next?: MemoryRecord
-  /** The values that were sent for an update. */
-  readonly sent?: MemoryRecord
-}
+import { Asked, unchangedIn, type World } from './world.js'
 
 /** The records a condition is about at a moment, by level, the record before a change, and what the world says. */
 interface Place {
@@ -23,9 +13,6 @@ interface Place {
 }
 
 type Test = (place: Place) => boolean
-
-/** What a condition asks of the world, each found out once, however many records are asked about. */
-type Asked = ((world: World) => unknown)[]
 
 interface Compiled {
   readonly test: Test
@@ -38,9 +25,20 @@ const compiled = new WeakMap<Condition, Compiled>()
 function compiledFrom(condition: Condition): Compiled {
   const known = compiled.get(condition)
   if (known) return known
-  const asked: Asked = []
+  const asked = new Asked()
   const made = { test: compile(condition, asked), asked }
   compiled.set(condition, made)
+  return made
+}
+
+const written = new WeakMap<Condition, Generated | false>()
+
+/** The same as code, where code can be generated. */
+function writtenFrom(condition: Condition): Generated | false {
+  const known = written.get(condition)
+  if (known !== undefined) return known
+  const made = generate(condition) ?? false
+  written.set(condition, made)
   return made
 }
 
@@ -53,9 +51,11 @@ function compiledFrom(condition: Condition): Compiled {
  * entries.filter(isAuthor)
  */
 export function evaluator(condition: Condition, world: World): (record: MemoryRecord) => boolean {
+  const fast = writtenFrom(condition)
+  if (fast) return fast.bind(fast.asked.answeredBy(world))
   const { test, asked } = compiledFrom(condition)
   // Evaluation never overlaps itself: one place serves all records, and nothing is allocated for each.
-  const place: Place = { records: [], old: undefined, said: asked.map((each) => each(world)) }
+  const place: Place = { records: [], old: undefined, said: asked.answeredBy(world) }
   return (record) => {
     place.records[0] = record
     return test(place)
@@ -72,7 +72,7 @@ export function evaluatorInside(
   world: World,
 ): (records: readonly MemoryRecord[], old?: MemoryRecord) => boolean {
   const { test, asked } = compiledFrom(condition)
-  const said = asked.map((each) => each(world))
+  const said = asked.answeredBy(world)
   return (records, old) => test({ records: [...records], old, said })
 }
 
@@ -81,17 +81,17 @@ export function evaluatorInside(
  * wanted, and once; a question nobody asked has the answer no.
  */
 export function factsFrom(questions: readonly Question[]): (world: World) => (record: MemoryRecord) => Facts {
-  const asked: Asked = []
-  const tests = new Map(questions.map(({ id, condition }) => [id, compile(condition, asked)]))
+  const asked = new Asked()
+  const tests = questions.map(({ condition }) => compile(condition, asked))
+  const places = new Map(questions.map(({ id }, at) => [id, at]))
   return (world) => {
-    const said = asked.map((each) => each(world))
+    const said = asked.answeredBy(world)
     return (record) => {
       const place: Place = { records: [record], old: undefined, said }
-      const known = new Map<string, boolean>()
+      const known: boolean[] = []
       return (id) => {
-        let holds = known.get(id)
-        if (holds === undefined) known.set(id, (holds = tests.get(id)?.(place) ?? false))
-        return holds
+        const at = places.get(id)
+        return at !== undefined && (known[at] ??= (tests[at] as Test)(place))
       }
     }
   }
@@ -114,9 +114,9 @@ function compile(condition: Condition, asked: Asked): Test {
       return (place) => !part(place)
     }
     case 'after':
-      return compileAfter(compile(condition.of, asked), asked)
+      return compileAfter(compile(condition.of, asked), says(asked, condition))
     case 'unchanged': {
-      const next = says(asked, (world) => ({ ...nextOf(world), ...world.sent }))
+      const next = says<MemoryRecord>(asked, condition)
       return (place) => unchangedIn(condition.field, place.old ?? place.records[0], next(place))
     }
     case 'isSet': {
@@ -124,11 +124,9 @@ function compile(condition: Condition, asked: Asked): Test {
       return (place) => !isMissing(read(place))
     }
     case 'signedIn':
-      return says(asked, ({ caller }) => caller.signedIn)
     case 'role':
-      return says(asked, ({ caller }) => condition.anyOf.some((role) => caller.roles.includes(role)))
     case 'channel':
-      return says(asked, ({ caller: { channel } }) => channel !== undefined && condition.anyOf.includes(channel))
+      return says(asked, condition)
     case 'compare':
       return compileIs(condition, asked) ?? compileCompare(condition, asked)
     case 'some':
@@ -136,12 +134,6 @@ function compile(condition: Condition, asked: Asked): Test {
     case 'may':
       throw new TypeError('A may condition has to be expanded before it is evaluated.')
   }
-}
-
-/** Reads what the world says to something. */
-function says<T>(asked: Asked, what: (world: World) => T): (place: Place) => T {
-  const at = asked.push(what) - 1
-  return ({ said }) => said[at] as T
 }
 
 /** Two parts, by far the most frequent, need no loop. */
@@ -152,8 +144,7 @@ function combine(kind: 'all' | 'any', [first, ...more]: readonly Test[]): Test {
   return kind === 'all' ? (place) => first(place) && rest(place) : (place) => first(place) || rest(place)
 }
 
-function compileAfter(test: Test, asked: Asked): Test {
-  const next = says(asked, nextOf)
+function compileAfter(test: Test, next: (place: Place) => MemoryRecord): Test {
   return (place) => {
     const { records, old } = place
     const before = records[0] as MemoryRecord
@@ -168,11 +159,12 @@ function compileAfter(test: Test, asked: Asked): Test {
   }
 }
 
-function compileSome({ table, from, to, where }: Condition & { kind: 'some' }, asked: Asked): Test {
+function compileSome(condition: Condition & { kind: 'some' }, asked: Asked): Test {
+  const { from, to, where } = condition
   const inner = compile(where, asked)
   const read = reader(from, asked)
-  const { level, field } = to
-  const find = says(asked, ({ lookup }) => lookup(table, field))
+  const { level } = to
+  const find = says<ReturnType<Lookup>>(asked, condition)
   return (place) => {
     const value = read(place)
     if (isMissing(value)) return false
@@ -214,31 +206,16 @@ function reader(operand: Operand, asked: Asked): (place: Place) => unknown {
     }
     case 'old':
       return ({ old }) => old?.[operand.name]
-    case 'value': {
-      const value = fromPlain(operand.shape, operand.value)
-      return () => value
-    }
+    case 'value':
     case 'given':
-      throw new TypeError('A value that comes with a request is known to databases only.')
     case 'caller':
     case 'now':
-      return says(asked, (world) => sourceOf(operand, world))
+      return says(asked, operand)
   }
 }
 
-/** What the world has for an operand that is not about records; `null` where it is missing. */
-function sourceOf(operand: Operand & { readonly kind: 'caller' | 'now' }, { caller, now }: World): unknown {
-  if (operand.kind === 'now') return new Date(now.getTime() + operand.plusSeconds * 1000)
-  if (operand.name === 'roles') return caller.signedIn ? caller.roles : null
-  return Object.hasOwn(caller.attributes, operand.name) ? (caller.attributes[operand.name] ?? null) : null
-}
-
-function nextOf({ next }: World): MemoryRecord {
-  if (next) return next
-  throw new TypeError('There is no record after a change.')
-}
-
-function unchangedIn(field: string, before: MemoryRecord | undefined, next: MemoryRecord): boolean {
-  const [was, is] = [before?.[field], next[field]]
-  return isMissing(was) ? isMissing(is) : !isMissing(is) && sameValue(was as Value, is as Value)
+/** Reads what the world says. */
+function says<T>(asked: Asked, to: Condition | Operand): (place: Place) => T {
+  const at = asked.placeOf(to)
+  return ({ said }) => said[at] as T
 }

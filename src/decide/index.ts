@@ -1,7 +1,7 @@
 export { type Access, accessQuestions, accessReader, allowance, fieldMasks } from './access.js'
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 export { answer, decide, decider, type DecideRequest, isClosed, predicate } from './decide.js'
-export { evaluator, evaluatorInside, type World } from './evaluate.js'
+export { evaluator, evaluatorInside } from './evaluate.js'
 export {
   checkId,
   denyId,
@@ -34,3 +34,4 @@ export {
   verdictFrom,
   whoName,
 } from './verdict.js'
+export type { World } from './world.js'

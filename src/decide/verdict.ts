@@ -1,4 +1,4 @@
-import { asksCaller, print } from '../condition/index.js'
+import { asksCaller, type Condition, print } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import {
   type Action,
@@ -174,17 +174,19 @@ export function signingInCouldHelp({ rulebook, table, action }: Subject): boolea
 
 function grantReader(rules: TableRules, grant: PlacedGrant): (facts: Facts) => GrantVerdict {
   const { action, fields, when } = grant
-  const who = grant.to.map((each) => ({
-    id: whoId(each),
-    part: { who: whoName(each), condition: print(whoCondition(rules, each)) },
-  }))
+  const who = grant.to.map((each) => partReader(whoName(each), whoCondition(rules, each), whoId(each)))
   const holds = holding(grant)
-  const further = when && { id: whenId(grant), part: { who: 'when', condition: print(when) } }
+  const further = when && partReader('when', when, whenId(grant))
   return (facts) => {
-    const to = who.map(({ id, part }) => ({ ...part, holds: facts(id) }))
-    const also = further && { ...further.part, holds: facts(further.id) }
-    return { action, holds: holds(facts), to, ...(also && { when: also }), ...(fields && { fields }) }
+    const to = who.map((read) => read(facts))
+    if (!further && !fields) return { action, holds: holds(facts), to }
+    return { action, holds: holds(facts), to, ...(further && { when: further(facts) }), ...(fields && { fields }) }
   }
+}
+
+function partReader(who: string, asks: Condition, id: string): (facts: Facts) => PartVerdict {
+  const condition = print(asks)
+  return (facts) => ({ who, condition, holds: facts(id) })
 }
 
 function denyReader(deny: NamedDeny): (facts: Facts) => DenyVerdict {
