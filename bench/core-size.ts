@@ -4,7 +4,7 @@ import { gzipSync } from 'node:zlib'
 import { build } from 'esbuild'
 
 /** kB of 1,000 bytes. */
-const MOST = 16
+export const MOST = 16
 
 /** How many kB these exports of the core take, with all they need. */
 export async function coreSize(names: readonly string[]): Promise<number> {

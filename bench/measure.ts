@@ -25,7 +25,7 @@ export async function timed(work: (at: number) => unknown, times: number): Promi
 }
 
 /** How long, in milliseconds, and how often at most something is run before it is measured. */
-const WARM_UP = { milliseconds: 600, times: 15_000 }
+const WARM_UP = { milliseconds: 250, times: 15_000 }
 
 /**
  * The first runs prepare statements and find out what there is to know, and it takes thousands until JavaScript
@@ -51,7 +51,7 @@ const shuffled = (names: readonly string[]): readonly string[] =>
  */
 export async function takeTurns(
   works: Readonly<Record<string, (at: number) => unknown>>,
-  budget = 1_000,
+  budget = 600,
   most = 41,
 ): Promise<Readonly<Record<string, number>>> {
   const names = Object.keys(works)

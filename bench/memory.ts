@@ -1,5 +1,7 @@
 // Verdicts in memory against predicates by hand.
-import { predicate } from 'pachter'
+import { decide, decider, predicate } from 'pachter'
+import { readData } from '../examples/allotment/database.js'
+import { rules as korenveld } from '../examples/allotment/rules.js'
 import { type Result, takeTurns } from './measure.js'
 import { rules } from './world.js'
 
@@ -56,5 +58,24 @@ export async function measureMemory(): Promise<readonly Result[]> {
       unit: 'ms',
       target: 1.5,
     },
+  ]
+}
+
+/** What a verdict with its reasons takes, for Korenveld's entries, as they come, and three of its callers. */
+export async function measureDecide(): Promise<readonly { readonly task: string; readonly microseconds: number }[]> {
+  const data = await readData()
+  const entries = data['entries'] ?? []
+  const callers = [{ id: 1 }, { id: 2 }, { id: 3 }]
+  const record = (at: number) => entries[at % entries.length] as (typeof entries)[number]
+  const actions = ['get', 'update', 'delete'] as const
+  const about = (at: number) => ({ action: actions[at % 3] as 'get', table: 'entries', data }) as const
+  const prepared = actions.map((action) => decider(korenveld, { caller: { id: 1 }, action, table: 'entries', data }))
+  const times = await takeTurns({
+    decide: (at) => decide(korenveld, { caller: callers[at % 3], ...about(at), record: record(at) }),
+    decider: (at) => prepared[at % 3]?.(record(at)),
+  })
+  return [
+    { task: 'decide, with reasons, on one of Korenveld’s entries', microseconds: (times['decide'] ?? 0) * 1000 },
+    { task: 'decider, the same, ready for many records', microseconds: (times['decider'] ?? 0) * 1000 },
   ]
 }

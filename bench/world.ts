@@ -1,6 +1,6 @@
 // Korenveld at any size, generated inside the database, the same in each: who reaches how much is known.
 import { defineCaller, defineRules, integer } from 'pachter'
-import { createTables, type Dialect } from 'pachter/sql'
+import { createTables, type Dialect, resumeNumbers } from 'pachter/sql'
 import type { SqlStore } from 'pachter/sql'
 import { model } from '../examples/allotment/model.js'
 
@@ -31,7 +31,7 @@ export const rules = defineRules(model, defineCaller({ id: integer() }, { roles:
 export const REACHES = { 0: { id: 9_000 }, 100: { id: 1 }, '100,000': { id: 2 }, all: { id: 3 } } as const
 
 /** How each database counts from 1 to a number, as `n`. */
-const NUMBERS: Readonly<Record<Dialect['name'], (last: number) => string>> = {
+export const NUMBERS: Readonly<Record<Dialect['name'], (last: number) => string>> = {
   postgresql: (last) => `generate_series(1::bigint, ${last}) AS numbers (n)`,
   mariadb: (last) => `(SELECT seq AS n FROM seq_1_to_${last}) AS numbers`,
   sqlite: (last) =>
@@ -110,5 +110,9 @@ export async function generate(store: SqlStore, entries = 1_000_000, members = 1
   const plot = plotOf('n', plots)
   await share('3', `${plot} <= ${Math.round(plots * 0.03) + 1} OR ${plot} % 10 = 0`)
   await share('10 + n % 7000', 'n % 2 = 0')
+  for (const table of Object.keys(model.tables)) {
+    const resumed = resumeNumbers(model, dialect, table)
+    if (resumed) await store.query(resumed, [])
+  }
   await store.query(ANALYSE[dialect.name], [])
 }

@@ -135,9 +135,7 @@ export function printFilters(emitted: readonly EmittedFilter[]): string {
       const isChosen = chosen?.dialect === dialect && chosen.form === form
       const reason = isChosen ? why(chosen) : ''
       const missing =
-        isChosen && chosen.missing
-          ? `\n-- cannot be gathered: no index on ${chosen.missing.map((name) => `${table}.${name}`).join(', ')}`
-          : ''
+        isChosen && chosen.missing ? `\n-- cannot be gathered: no index on ${chosen.missing.join(', ')}` : ''
       const written = values.map(showValue).join(', ') || 'none'
       return `${head}\n-- ${dialect}: ${form}${reason}${missing}\n${wrapSql(source, terminalWidth())}\n-- values: ${written}`
     })

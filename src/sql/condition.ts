@@ -63,7 +63,7 @@ export function compileCondition(compilation: Compilation, condition: Condition,
       return sql`FALSE`
     case 'all':
     case 'any': {
-      const parts = condition.of.map((part) => compileCondition(compilation, part, scopes))
+      const parts = cheapFirst(condition.of).map((part) => compileCondition(compilation, part, scopes))
       if (parts.length === 0) return condition.kind === 'all' ? sql`TRUE` : sql`FALSE`
       return sql`(${join(parts, condition.kind === 'all' ? ' AND ' : ' OR ')})`
     }
@@ -92,6 +92,12 @@ export function compileCondition(compilation: Compilation, condition: Condition,
     case 'may':
       throw new TypeError(`A ${condition.kind} condition has to be decided before SQL is made.`)
   }
+}
+
+/** Not every database looks at other tables only where what stands in the record leaves it open. */
+function cheapFirst(parts: readonly Condition[]): readonly Condition[] {
+  const looks = (part: Condition) => contains(part, ({ kind }) => kind === 'some')
+  return [...parts.filter((part) => !looks(part)), ...parts.filter(looks)]
 }
 
 /** Compiles a condition to a column that is true or false, never NULL. */

@@ -48,8 +48,10 @@ export interface Dialect {
   readonly joinsBranches: boolean
   /** What stands at the end of a subquery that is to be answered on its own, where the planner would merge it. */
   readonly fence?: string
-  /** What each form costs, by row: the relations were measured, see docs/benchmarks.md. */
-  readonly costs: Readonly<Record<Form, number>>
+  /** What each form costs, in microseconds about, by record; \`read\` is only to go past it. Measured, see docs/benchmarks.md. */
+  readonly costs: Readonly<Record<Form | 'read', number>>
+  /** Whether an index serves an order that goes on in another direction than it began. */
+  readonly turnsOrder: boolean
   /** Tells of each index its `table` and first `column`, and about how many `rows` the table has. */
   readonly catalogue: string
   /** Names each `table` whose changes no transaction takes back, where there can be such. */

@@ -1,7 +1,6 @@
-import type { Form } from '../guard/index.js'
-import { asksCaller, type Condition, contains, type Operand, operandsOf } from '../condition/index.js'
+import { type Condition, contains, operandsOf } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
-import { type Compilation, compileCondition, refersOutside, scopeAt } from './condition.js'
+import { type Compilation, compileCondition, scopeAt } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, sql } from './fragment.js'
 import { tableAs } from './record.js'
@@ -23,45 +22,6 @@ export function branchesOf(filter: Condition): Branches | undefined {
   return { of: found.of, rest: parts.filter((part) => part !== found) }
 }
 
-/** The first columns of a table's indexes, by table. */
-export type Indexes = Readonly<Record<string, ReadonlySet<string>>>
-
-/** Whether an index leads to the records of a branch. */
-export function isIndexed(branch: Condition, table: string, indexes: Indexes): boolean {
-  const has = (operand: Operand) =>
-    operand.kind === 'field' && operand.level === 0 && indexes[table]?.has(operand.name) === true
-  if (branch.kind === 'all') return branch.of.some((part) => isIndexed(part, table, indexes))
-  if (branch.kind === 'any') return branch.of.every((part) => isIndexed(part, table, indexes))
-  if (branch.kind === 'compare') {
-    return (branch.how === 'is' && (has(branch.left) || has(branch.right))) || (branch.how === 'in' && has(branch.left))
-  }
-  if (branch.kind === 'some') {
-    return has(branch.from) && asksCaller(branch.where) && !refersOutside(branch.where, branch.to.level)
-  }
-  return isAboutCallerAlone(branch)
-}
-
-/**
- * The fields of a table whose indexes would lead to the records of a branch that none leads to; none where no index can.
- *
- * @example missingFor(row.audience.is('public'), 'entries', {}) // ['audience']
- */
-export function missingFor(branch: Condition, table: string, indexes: Indexes): readonly string[] {
-  if (isIndexed(branch, table, indexes)) return []
-  if (branch.kind === 'any') return branch.of.flatMap((part) => missingFor(part, table, indexes))
-  // One index is enough for records that have to meet several conditions.
-  if (branch.kind === 'all') return branch.of.map((part) => missingFor(part, table, indexes)).find(isAny) ?? []
-  const candidates =
-    branch.kind === 'compare' && (branch.how === 'is' || branch.how === 'in')
-      ? [branch.left, ...(branch.how === 'is' ? [branch.right] : [])]
-      : branch.kind === 'some' && asksCaller(branch.where) && !refersOutside(branch.where, branch.to.level)
-        ? [branch.from]
-        : []
-  return candidates.flatMap((each) => (each.kind === 'field' && each.level === 0 ? [each.name] : []))
-}
-
-const isAny = (names: readonly string[]): boolean => names.length > 0
-
 /** Whether a condition names the records it holds of by their key, or by the beginning of it. */
 export function isByKey(condition: Condition, key: readonly string[]): boolean {
   if (condition.kind === 'all') return condition.of.some((part) => isByKey(part, key))
@@ -77,29 +37,6 @@ export function isAboutCallerAlone(branch: Condition): boolean {
   return !contains(branch, (part) =>
     operandsOf(part).some((operand) => operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0)),
   )
-}
-
-/** What is known when a form is chosen. */
-export interface Outlook {
-  /** About how many records the table has. */
-  readonly rows: number
-  /** About how many of them the caller reaches. */
-  readonly reach: number
-  /** How many are wanted, from the start of the order; `Infinity` where all are, or all have to be sorted. */
-  readonly wanted: number
-  /** Whether an index leads to the records of each branch. */
-  readonly gathers: boolean
-}
-
-/** The cheapest form. */
-export function chooseForm({ costs }: Dialect, { rows, reach, wanted, gathers }: Outlook): Form {
-  const visited = reach === 0 ? rows : Math.min(rows, (wanted * rows) / reach)
-  const cost: Readonly<Record<Form, number>> = {
-    gather: gathers ? reach * costs.gather : Infinity,
-    walk: visited * costs.walk,
-    scan: (visited + reach) * costs.scan,
-  }
-  return (Object.keys(cost) as Form[]).reduce((best, form) => (cost[form] < cost[best] ? form : best))
 }
 
 /** What a query selects from, and under which condition. */

@@ -1,7 +1,9 @@
 import type { Condition } from '../../condition/index.js'
-import { type Bindings, type Form, LIMIT, OFFSET, withAnswer } from '../../guard/index.js'
+import { type Bindings, type Form, LIMIT, OFFSET, type Order, withAnswer } from '../../guard/index.js'
 import { bigIntAsText, tableOf } from '../../model/index.js'
-import { type Branches, branchesOf, chooseForm, isByKey, isIndexed, missingFor } from '../forms.js'
+import { chooseForm } from '../cost.js'
+import { type Branches, branchesOf, isByKey } from '../forms.js'
+import { areFound, isIndexed, missingFor, searchedBy } from '../indexes.js'
 import { planReach, planRows, type ReachPlan } from '../reach.js'
 import type { Statement } from '../statement.js'
 import { query, type SqlPlace } from './place.js'
@@ -9,7 +11,7 @@ import { compilationOf, runStatement, type Workshop } from './planned.js'
 import type { Catalogue } from './reaches.js'
 
 /** Below so many records, every form is quick, and finding out costs more than it gains. */
-const FEW = 1_000
+const FEW = 300
 
 /** How many records a table is taken to have that does not tell. */
 const UNTOLD = 10_000
@@ -25,12 +27,16 @@ export interface Choice {
 /**
  * Chooses how a query finds its records, for a caller and how many are wanted.
  *
- * @param wanted from the start of an order that an index has; `Infinity` for all
+ * @param wanted from the start of the order; `Infinity` for all
  */
 type Chooser = (at: SqlPlace, bindings: Bindings, wanted: number) => Choice | Promise<Choice>
 
-/** Prepares to choose how a filter finds its records. */
-export function chooser(workshop: Workshop, table: string, filter: Condition): Chooser {
+/**
+ * Prepares to choose how a filter finds its records.
+ *
+ * @param order what they are sorted by; nothing where any will do
+ */
+export function chooser(workshop: Workshop, table: string, filter: Condition, order: readonly Order[] = []): Chooser {
   const { rulebook, dialect, reaches } = workshop
   // Without an OR over subqueries, the database's own planner knows best.
   const branches = branchesOf(filter)
@@ -45,22 +51,21 @@ export function chooser(workshop: Workshop, table: string, filter: Condition): C
       (catalogue) => {
         const rows = catalogue.rows[table] ?? 0
         if (rows < FEW) return { form: 'gather', rows }
-        const { gathers, missing, plan } = look(catalogue)
-        const few = Number.isFinite(wanted)
+        const { gathers, searched, isFound, missing, plan } = look(catalogue)
+        const few = Number.isFinite(wanted) && hasIndex(workshop, table, order, catalogue)
         const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
         const reached = reaches.reach(branches, `${cap} ${whoAsks(bindings)}`, async () => {
           const given = { ...bindings.given, $cap: cap }
           const { rows: counts } = await runStatement(dialect, at, plan.statement, { ...bindings, given })
-          const found = plan.reachOf(counts[0] ?? {}, rows)
+          const row = counts[0] ?? {}
+          const found = plan.reachOf(row, rows)
           // Beyond the cap, it may be any number: for a few records that makes no difference, for all it might be all.
-          return found >= cap && !few ? rows : found
+          return { reach: found >= cap && !few ? rows : found, passing: plan.passingOf(row, rows, cap) }
         })
-        return withAnswer(reached, (reach) => ({
-          form: chooseForm(dialect, { rows, reach, wanted, gathers }),
-          rows,
-          reach,
-          ...(missing.length > 0 && { missing }),
-        }))
+        return withAnswer(reached, ({ reach, passing }) => {
+          const outlook = { rows, reach, passing, isFound, wanted: few ? wanted : Infinity, gathers, searched }
+          return { form: chooseForm(dialect, outlook), rows, reach, ...(missing.length > 0 && { missing }) }
+        })
       },
     )
 }
@@ -74,6 +79,8 @@ function lookAt(workshop: Workshop, table: string, branches: Branches) {
     | {
         readonly of: Catalogue
         readonly gathers: boolean
+        readonly searched: number
+        readonly isFound: boolean
         readonly missing: readonly string[]
         readonly plan: ReachPlan
       }
@@ -81,10 +88,27 @@ function lookAt(workshop: Workshop, table: string, branches: Branches) {
   return (catalogue: Catalogue) => {
     if (known?.of === catalogue) return known
     const indexed = branches.of.map((branch) => isIndexed(branch, table, catalogue.indexes))
-    const plan = planReach(compilationOf(workshop), table, branches, indexed)
+    const isFound = areFound(branches.rest, table, catalogue.indexes)
+    const plan = planReach(compilationOf(workshop), table, branches, indexed, isFound)
+    const searched = [...new Set(branches.of.flatMap((each) => searchedBy(each, catalogue.indexes)))]
+      .map((each) => catalogue.rows[each] ?? 0)
+      .reduce((sum, each) => sum + each, 0)
     const missing = [...new Set(branches.of.flatMap((each) => missingFor(each, table, catalogue.indexes)))]
-    return (known = { of: catalogue, gathers: indexed.every(Boolean), missing, plan })
+    return (known = { of: catalogue, gathers: indexed.every(Boolean), searched, isFound, missing, plan })
   }
+}
+
+/** Whether an index has an order: by its first field, and all of it in one direction, where it has to be. */
+function hasIndex(
+  { dialect, rulebook }: Workshop,
+  table: string,
+  order: readonly Order[],
+  { indexes }: Catalogue,
+): boolean {
+  const [first] = order
+  if (!first || first.field === tableOf(rulebook.model, table).key[0]) return true
+  if (first.sight || !indexes[table]?.has(first.field)) return false
+  return dialect.turnsOrder || order.every(({ descending }) => descending === first.descending)
 }
 
 const attributesAsText = new WeakMap<Bindings['caller'], string>()

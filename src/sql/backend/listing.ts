@@ -11,7 +11,6 @@ import {
   type RecordRequest,
   withAnswer,
 } from '../../guard/index.js'
-import { tableOf } from '../../model/index.js'
 import { planCount, planExists, planList, type ReadPlan } from '../read.js'
 import type { Statement } from '../statement.js'
 import { type Choice, chooser } from './choose.js'
@@ -24,11 +23,9 @@ export function listing(workshop: Workshop, request: ListRequest): Listing {
   const { dialect } = workshop
   const { table, filter, form, order } = request
   const inForm = perForm((each) => planList({ ...compilationOf(workshop), form: each }, request))
-  const choose = form ? chosen(form) : chooser(workshop, table, filter)
-  // The order that an index is likely to have is that of the key.
-  const isWalkable = order[0]?.field === tableOf(workshop.rulebook.model, table).key[0]
+  const choose = form ? chosen(form) : chooser(workshop, table, filter, order)
   const wanted = ({ [LIMIT]: limit = Infinity, [OFFSET]: offset = 0 }: Bindings['given']) =>
-    isWalkable ? Number(limit) + Number(offset) : Infinity
+    Number(limit) + Number(offset)
   const choice = (at: SqlPlace, bindings: Bindings) => choose(at, bindings, wanted(bindings.given))
   return {
     bytes: bytesFor([filter, ...conditionsOf(request)]),

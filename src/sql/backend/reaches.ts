@@ -1,5 +1,5 @@
 import { Cache } from '../../model/index.js'
-import type { Indexes } from '../forms.js'
+import type { Indexes } from '../indexes.js'
 
 /** How long, in milliseconds, what was found out counts as true. */
 const LASTS = 5 * 60_000
@@ -11,6 +11,12 @@ const MOST = 4_000_000
 export interface Catalogue {
   readonly indexes: Indexes
   readonly rows: Readonly<Record<string, number>>
+}
+
+/** About how many records a caller reaches, and how many meet what is asked besides. */
+export interface Reach {
+  readonly reach: number
+  readonly passing: number
 }
 
 /** Something that was found out, and how long it counts. */
@@ -25,7 +31,7 @@ interface Found<T> {
  */
 export class Reaches {
   #catalogue: Found<Catalogue> | undefined
-  readonly #kept = new Cache<Found<number>>(MOST, (_, name) => name.length)
+  readonly #kept = new Cache<Found<Reach>>(MOST, (_, name) => name.length)
 
   /** The database's indexes and sizes, asked at most every five minutes. */
   catalogue(read: () => Promise<Catalogue>): Catalogue | Promise<Catalogue> {
@@ -42,7 +48,7 @@ export class Reaches {
    * @param of by what
    * @param name whoever asks, for what
    */
-  reach(of: object, name: string, find: () => Promise<number>): number | Promise<number> {
+  reach(of: object, name: string, find: () => Promise<Reach>): Reach | Promise<Reach> {
     const kept = this.#kept.find(of, name)
     if (kept && kept.until > Date.now()) return kept.found
     return find().then((found) => this.#kept.keep(of, name, { until: Date.now() + LASTS, found }).found)

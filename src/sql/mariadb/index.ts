@@ -114,7 +114,8 @@ export const mariadb: Dialect = Object.freeze({
   },
   finds,
   joinsBranches: true,
-  costs: { walk: 3, scan: 0.6, gather: 3 },
+  costs: { read: 0.2, walk: 5, scan: 0.5, gather: 2 },
+  turnsOrder: false,
   catalogue: `SELECT s.TABLE_NAME AS "table", s.COLUMN_NAME AS "column", t.TABLE_ROWS AS "rows"
 FROM information_schema.STATISTICS s
 JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME

@@ -50,7 +50,8 @@ export const postgresql: Dialect = Object.freeze({
   finds: (value, source, _, form) => finds(value, source, form),
   joinsBranches: false,
   fence: ' OFFSET 0',
-  costs: { walk: 2, scan: 0.2, gather: 0.9 },
+  costs: { read: 0.06, walk: 3, scan: 0.22, gather: 1 },
+  turnsOrder: true,
   catalogue: `SELECT t.relname AS "table", a.attname AS "column", CASE WHEN t.reltuples < 0 THEN pg_relation_size(t.oid) / 100 ELSE t.reltuples END::float8 AS "rows"
 FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid
 JOIN pg_attribute a ON a.attrelid = t.oid AND a.attnum = i.indkey[0]
