@@ -52,15 +52,18 @@ for (const name of names) {
         const keys = await bench.as(caller).list('entries', { fields: [] })
         listed[caller] = { entries: { sees: keys.map(({ id }) => id), may: { update: { atLeast: 0 } } } }
       }
-      const exact = await openExpectations(bench, JSON.stringify({ callers: listed }), 'expectations.yaml')
-      const exactly = `check, ${Object.keys(listed).length} callers, the exact keys and what may be updated, ${size}`
-      await timed(`${exactly}, no index on the audience`, name, () => runFile(exact))
+      const exactly = (of: object) =>
+        `check, ${Object.keys(of).length} callers, the exact keys and what may be updated, ${size}`
+      // Each goes through the whole table: a tenth of them tells it.
+      const some = Object.fromEntries(Object.entries(listed).slice(0, CALLERS / 10))
+      const exact = await openExpectations(bench, JSON.stringify({ callers: some }), 'expectations.yaml')
+      await timed(`${exactly(some)}, no index on the audience`, name, () => runFile(exact))
       const { identifier: q } = database.store.dialect
       const indexed = name === 'MariaDB' ? `${q('audience')}(16)` : q('audience')
       await database.store.query(`CREATE INDEX entries_audience ON ${q('entries')} (${indexed})`, [])
       const fresh = openWorkbench({ rules, callers, store: database.store })
       const again = await openExpectations(fresh, JSON.stringify({ callers: listed }), 'expectations.yaml')
-      const result = await timed(`${exactly}, with one`, name, () => runFile(again))
+      const result = await timed(`${exactly(listed)}, with one`, name, () => runFile(again))
       console.error(`${name}: ${result.failed} of ${result.outcomes.length} do not hold`)
     }
     await database.close()

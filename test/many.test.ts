@@ -79,6 +79,7 @@ describe('many records, and odd ones', () => {
       ['ana', 1],
       ['ben', 0],
     ])
+    expect(() => everyoneIn(lent)).to.throw(/Add everyone: \{ table: 'members' \} to the configuration/)
     const { reaches } = await reachOfAll(opened, everyoneIn(lent, { table: 'members' }), ['tools'])
     expect(reaches.map(({ key, own }) => [key, own])).to.deep.equal([
       ['1', 1],

@@ -1,4 +1,10 @@
-export { ComparisonError, ExpectationFileError, type ExpectationProblem, MissingRecordError } from './bench/errors.js'
+export {
+  ComparisonError,
+  EveryoneUnknownError,
+  ExpectationFileError,
+  type ExpectationProblem,
+  MissingRecordError,
+} from './bench/errors.js'
 export * from './expect/index.js'
 export { lookAt, type Look } from './look/look.js'
 export {

@@ -9,6 +9,8 @@ import {
   coverage,
   expectationText,
   type Explanation,
+  type Failure,
+  listKeys,
   mutantsOf,
   mutate,
   openExpectations,
@@ -125,23 +127,50 @@ export function printCheck({ file, outcomes, failed }: CheckResult): string {
     failed === 0
       ? chalk.green(`All ${outcomes.length} expectations hold.`)
       : chalk.red(`${failed} of ${outcomes.length} expectations do not hold.`)
-  return [...failing.flatMap((each) => [...printFailing(file, each), '']), summary].join('\n')
+  // What fails alike for several callers is said once.
+  const alike = new Map<string, Outcome[]>()
+  for (const outcome of failing) {
+    const name = JSON.stringify([
+      expectationText({ ...outcome.expectation, caller: '' }),
+      printFailures(outcome.failures),
+    ])
+    alike.set(name, [...(alike.get(name) ?? []), outcome])
+  }
+  return [...[...alike.values()].flatMap((outcomes) => [...printFailing(file, outcomes), '']), summary].join('\n')
 }
 
 /** So many differences of one expectation are printed. */
 const PRINTED = 10
 
-function printFailing(file: string, outcome: Outcome): readonly string[] {
+function printFailing(file: string, [outcome, ...others]: readonly Outcome[]): readonly string[] {
+  if (!outcome) return []
   const { expectation, failures } = outcome
-  const left = failures.length - PRINTED
   return [
     `${chalk.red('✗')} ${chalk.bold(expectationText(expectation))}  ${chalk.dim(placeText(file, outcome))}`,
-    ...failures
-      .slice(0, PRINTED)
-      .flatMap((failure) => [
-        `    ${failureText(failure)}`,
-        ...(failure.why ? printReasons(failure.why).map((line) => `    ${line}`) : []),
-      ]),
+    ...printFailures(failures),
+    ...(others.length > 0 ? [`    the same for ${others.map((each) => each.expectation.caller).join(', ')}`] : []),
+  ]
+}
+
+/** The differences of an expectation, those that have the same reasons together. */
+function printFailures(failures: readonly Failure[]): readonly string[] {
+  const alike = new Map<string, Failure[]>()
+  for (const failure of failures) {
+    const name = JSON.stringify([failure.text, failure.why ? printReasons(failure.why) : undefined])
+    alike.set(name, [...(alike.get(name) ?? []), failure])
+  }
+  const groups = [...alike.values()]
+  const left = groups.slice(PRINTED).flat().length
+  return [
+    ...groups.slice(0, PRINTED).flatMap(([first, ...others]) => {
+      if (!first) return []
+      const keys = others.flatMap(({ key }) => (key === undefined ? [] : [key]))
+      return [
+        `    ${failureText(first)}`,
+        ...(first.why ? printReasons(first.why).map((line) => `    ${line}`) : []),
+        ...(keys.length > 0 ? [`      the same for ${listKeys(keys)}`] : []),
+      ]
+    }),
     ...(left > 0 ? [`    and ${left} more`] : []),
   ]
 }

@@ -36,3 +36,8 @@ export class ExpectationFileError extends PachterError {
 export class ComparisonError extends PachterError {
   readonly code = 'comparison-impossible'
 }
+
+/** Nothing says which table has a record for each caller; nothing was counted. */
+export class EveryoneUnknownError extends PachterError {
+  readonly code = 'everyone-unknown'
+}

@@ -65,3 +65,20 @@ async function someKeys(bench: Workbench, table: string): Promise<string> {
   const [last] = names(await read({ limit: 1, orderBy: backwards }))
   return `${first.slice(0, 10).join('; ')}; … ${last}`
 }
+
+/** Whether all keys are numbers. */
+export const areNumbers = (keys: readonly string[]): boolean => keys.every((key) => /^(0|[1-9]\d{0,14})$/.test(key))
+
+/** Keys that are numbers as such, and three in a row or more as a range: `1..6`. */
+export function inRanges(keys: readonly string[]): readonly (string | number)[] {
+  if (!areNumbers(keys)) return keys
+  const runs: [first: number, last: number][] = []
+  for (const key of keys.map(Number)) {
+    const run = runs.at(-1)
+    if (run && key === run[1] + 1) run[1] = key
+    else runs.push([key, key])
+  }
+  return runs.flatMap<string | number>(([first, last]) =>
+    last - first > 1 ? [`${first}..${last}`] : first === last ? [first] : [first, last],
+  )
+}

@@ -1,5 +1,6 @@
 import type { MemoryRecord } from '../../decide/index.js'
 import type { Action } from '../../rules/index.js'
+import { inRanges } from '../bench/keys.js'
 
 /** Where something stands in a file, counted from 1. */
 export interface Place {
@@ -113,8 +114,8 @@ const SHOWN = 12
 /** Keys in one line, the first few where there are many. */
 export function listKeys(keys: readonly string[]): string {
   if (keys.length === 0) return 'none'
-  const written = keys.map((key) => (key.includes(',') ? `(${key})` : key))
-  if (keys.length <= SHOWN) return written.join(', ')
+  const written = inRanges(keys).map((key) => (String(key).includes(',') ? `(${key})` : String(key)))
+  if (written.length <= SHOWN) return written.join(', ')
   return `${written.slice(0, SHOWN - 2).join(', ')}, … (${keys.length} in all)`
 }
 

@@ -3,8 +3,10 @@ import type { Access } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
 import { rulesOf } from '../../rules/index.js'
 import { type Look, lookAt } from '../look/look.js'
+import { areNumbers, inRanges } from '../bench/keys.js'
 import type { Workbench } from '../bench/workbench.js'
 import type { Expectation } from './expectation.js'
+import { fold, unfold } from './fold.js'
 import { OTHERS, readExpectations } from './read.js'
 import { runExpectations } from './run.js'
 
@@ -36,8 +38,11 @@ export async function recordExpectations(opened: Workbench, text: string | undef
   const bench = opened.instead({ furtherCallers, ...(at && { clock: () => at }) })
   const document = text === undefined ? newDocument(bench) : parseDocument(text)
   const stale = await staleStatements(bench, all)
+  const shared = unfold(document)
+  const fresh = new Set<unknown>()
   for (const caller of opened.names) {
     for (const table of Object.keys(bench.rulebook.model.tables)) {
+      const isNew = !document.hasIn(['callers', caller, table])
       for (const [name, statement] of Object.entries(await truthAbout(bench, caller, table))) {
         const path = ['callers', caller, table, name]
         if (document.hasIn(path) && !stale.has(JSON.stringify(path))) continue
@@ -45,8 +50,10 @@ export async function recordExpectations(opened: Workbench, text: string | undef
         inLines(node)
         document.setIn(path, node)
       }
+      if (isNew) fresh.add(document.getIn(['callers', caller, table]))
     }
   }
+  fold(document, (statement) => fresh.has(statement) || shared.has(statement))
   return document.toString({ lineWidth: WIDTH, flowCollectionPadding: false })
 }
 
@@ -74,12 +81,12 @@ async function truthAbout(bench: Workbench, caller: string, table: string): Prom
   if ((counted.count ?? 0) > LISTED) return { sees: counted.count }
   const look = await lookAt(bench, caller, table, { whole: true, count: true, mentioned: [] })
   const keys = [...look.records.keys()]
-  if (keys.length > LISTED_TEXTS && !keys.every(isNumber)) return { sees: keys.length }
+  if (keys.length > LISTED_TEXTS && !areNumbers(keys)) return { sees: keys.length }
   const { fields, key } = tableOf(bench.rulebook.model, table)
   const settable = Object.keys(fields).filter((name) => !key.includes(name))
   const actions = ['update', 'delete', ...rulesOf(bench.rulebook, table).actions]
   return {
-    sees: keyNodes(keys),
+    sees: inRanges(keys),
     may: byName(look, actions, (access, action) => access.may[action] === true),
     ...(settable.length > 0 && {
       hidden: byName(look, settable, (access, field) => access.hidden.includes(field)),
@@ -93,26 +100,10 @@ function byName(look: Look, names: readonly string[], isTrue: (access: Access, n
   const found = names.flatMap((name) => {
     const keys = [...look.records].filter(([, access]) => isTrue(access, name)).map(([key]) => key)
     if (keys.length === 0) return []
-    return [[name, keys.length === look.records.size ? 'all' : keyNodes(keys)] as const]
+    return [[name, keys.length === look.records.size ? 'all' : inRanges(keys)] as const]
   })
   if (found.length === 0) return 'none'
   return { ...Object.fromEntries(found), ...(found.length < names.length && { [OTHERS]: 'none' }) }
-}
-
-const isNumber = (key: string): boolean => /^(0|[1-9]\d{0,14})$/.test(key)
-
-/** Keys that are numbers are written as such, and three in a row or more as a range. */
-function keyNodes(keys: readonly string[]): readonly (string | number)[] {
-  if (!keys.every(isNumber)) return keys
-  const runs: [first: number, last: number][] = []
-  for (const key of keys.map(Number)) {
-    const run = runs.at(-1)
-    if (run && key === run[1] + 1) run[1] = key
-    else runs.push([key, key])
-  }
-  return runs.flatMap<string | number>(([first, last]) =>
-    last - first > 1 ? [`${first}..${last}`] : first === last ? [first] : [first, last],
-  )
 }
 
 /** Lists of keys stand on one line, and so do names that all have a word for a value. */

@@ -17,6 +17,7 @@ import {
   type SqlStore,
   type Statement,
 } from '../../sql/index.js'
+import { EveryoneUnknownError } from '../bench/errors.js'
 import { inBatches } from '../bench/keys.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -187,7 +188,8 @@ const NOBODY: Caller = { signedIn: false, roles: [], attributes: {} }
  * Where to find everyone: the table that the rules name as holding a record for each caller, or another.
  *
  * @param named the table, and the fields for attributes that are not called as their field is
- * @throws {UnknownNameError} where there is no such table or field, or none is named and the rules name none
+ * @throws {UnknownNameError} where there is no such table or field
+ * @throws {EveryoneUnknownError} where no table is named and the rules name none
  */
 export function everyoneIn(
   { caller, model }: Rulebook,
@@ -196,7 +198,10 @@ export function everyoneIn(
   const { record } = caller
   const table = named.table ?? record?.table
   if (table === undefined) {
-    throw new UnknownNameError('table of callers', 'everyone', [], 'the configuration, and the rules name none')
+    const [likely = 'members'] = likelyTables({ caller, model })
+    throw new EveryoneUnknownError(
+      `Nothing says which table has a record for each caller. Add everyone: { table: '${likely}' } to the configuration, with attributes where fields are called otherwise, such as { attributes: { id: '${model.tables[likely]?.key[0] ?? 'id'}' } }; or have defineCaller name it as the caller's record.`,
+    )
   }
   const { fields, key } = tableOf(model, table)
   const given = named.attributes ?? {}
@@ -220,4 +225,15 @@ export function everyoneIn(
     attributes: Object.fromEntries(attributes),
     ...(record?.table === table && { roles: record.roles }),
   }
+}
+
+/** Tables whose key is of the type of a caller's id, those first that most fields refer to. */
+function likelyTables({ caller, model }: Pick<Rulebook, 'caller' | 'model'>): readonly string[] {
+  const all = Object.entries(model.tables)
+  const refer = (table: string) =>
+    all.flatMap(([, { fields }]) => Object.values(fields)).filter(({ references }) => references === table).length
+  return all
+    .filter(([, { key, fields }]) => key.length === 1 && fields[key[0]]?.type === caller.attributes['id']?.type)
+    .map(([name]) => name)
+    .sort((left, right) => refer(right) - refer(left))
 }
