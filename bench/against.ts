@@ -10,7 +10,6 @@ import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
 import { defineCaller, defineRules, integer } from 'pachter'
-import { resumeNumbers } from 'pachter/sql'
 import type { SqlStore } from 'pachter/sql'
 import { model } from '../examples/allotment/model.js'
 import { startMariadb, startPostgresql } from '../test/support/servers.js'
@@ -107,8 +106,6 @@ for (const name of names) {
   const stores = await forEachArm((arm) => connect(ARMS[arm]))
   const store = stores.now as unknown as SqlStore
   await generate(store, entries)
-  const resume = resumeNumbers(model, store.dialect, 'entries')
-  if (resume !== undefined) await store.query(resume, [])
   const both = (caller: object, of: object = rules) =>
     forEachArm(async (arm) => {
       const { createGuard } = await load(ARMS[arm], 'index.js')

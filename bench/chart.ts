@@ -74,6 +74,11 @@ export async function drawRatios(results: readonly Result[]): Promise<void> {
   ])
 }
 
+const sizesOf = (growths: readonly Pick<Growth, 'times'>[]): readonly number[] =>
+  Object.keys(growths[0]?.times ?? {})
+    .map(Number)
+    .sort((left, right) => left - right)
+
 /** One chart for each database: what each task takes by the size of the table. */
 export async function drawGrowth(growths: readonly Growth[]): Promise<void> {
   const groups = [...new Set(growths.map(({ group }) => group))]
@@ -83,11 +88,12 @@ export async function drawGrowth(growths: readonly Growth[]): Promise<void> {
     groups.map((name) => ({
       type: 'line',
       data: {
+        labels: sizesOf(growths.filter(({ group }) => group === name)).map((size) => size.toLocaleString('en')),
         datasets: growths
           .filter(({ group }) => group === name)
           .map(({ task, times }) => ({
             label: task,
-            data: Object.entries(times).map(([size, time]) => ({ x: Number(size), y: time })),
+            data: sizesOf([{ times }]).map((size) => times[size]),
             borderColor: `hsl(${Math.round((tasks.indexOf(task) * 360) / tasks.length)} 55% 42%)`,
             borderWidth: 1.5,
             pointRadius: 2,
@@ -98,9 +104,9 @@ export async function drawGrowth(growths: readonly Growth[]): Promise<void> {
         maintainAspectRatio: false,
         plugins: {
           ...titled(`${name}: milliseconds by the number of records, at the same reach`),
-          legend: { position: 'right', labels: { boxWidth: 12, font: { size: 10 } } },
+          legend: { position: 'right', labels: { boxWidth: 9, padding: 3, font: { size: 9 } } },
         },
-        scales: { x: { type: 'logarithmic' }, y: { type: 'logarithmic' } },
+        scales: { y: { type: 'logarithmic' } },
       },
     })),
   )

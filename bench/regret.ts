@@ -6,7 +6,7 @@ import { median, timed } from './measure.js'
 
 /** How many tables are drawn, the largest of so many records, and how many questions about each. */
 const TABLES = 15
-const MOST = 300_000
+const MOST = 150_000
 const QUESTIONS = 20
 
 /** Below so many milliseconds of difference, forms are as good as each other. */

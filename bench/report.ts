@@ -67,7 +67,7 @@ export function writeReport({ entries, results, singles, growths, cases, plans }
     '',
     '## The form taken against the best form',
     '',
-    `Drawn tables of 500 to 300,000 records, of drawn spread, ties and indexes, and drawn questions: callers who reach none to
+    `Drawn tables of 500 to 150,000 records, of drawn spread, ties and indexes, and drawn questions: callers who reach none to
 most, pages in the order of the key or of a field with or without an index, counts, conditions of the request's own. Each is
 run in all three forms; the form taken may need ${REGRET} × what the best needs, or 1 ms more.`,
     '',

@@ -88,19 +88,21 @@ describe('the form of a query', () => {
   })
 
   /** What is sent for a page of tools, by price, to a caller. */
-  const sent = async (dialect: Dialect, caller: object) => {
+  const sent = async (dialect: Dialect, caller: object, method: 'list' | 'exists' = 'list') => {
     const texts: string[] = []
     const query = (statement: string) => (texts.push(statement), Promise.resolve({ rows: [], touched: 0 }))
     const store = sqlStore({ dialect, query, transaction: (work) => work({ query }) })
     const guard = createGuard({ rules, store })
-    await guard.as(caller as never).list('tools', { orderBy: 'price', limit: 50, form: 'gather' })
+    const mine = guard.as(caller as never)
+    if (method === 'exists') await mine.exists('tools', { form: 'gather' })
+    else await mine.list('tools', { orderBy: 'price', limit: 50, form: 'gather' })
     return texts.at(-1) as string
   }
 
   it('leaves a field bare for those to whom all of their records show it, so that its index serves', async () => {
     for (const dialect of [postgresql, sqlite, mariadb]) {
       expect(await sent(dialect, { id: 1 })).not.to.match(/CASE/)
-      expect(await sent(dialect, { id: 1, roles: ['warden'] })).to.match(/ORDER BY CASE WHEN/)
+      expect(await sent(dialect, { id: 1, roles: ['warden'] })).to.match(/ORDER BY \+?CASE WHEN/)
     }
   })
 
@@ -109,7 +111,11 @@ describe('the form of a query', () => {
       expect(await sent(dialect, { id: 1 })).to.match(/_0\.["`]lostAt["`] IS NULL/)
   })
 
-  it('has PostgreSQL find what is gathered before it sorts', async () => {
+  it('has SQLite sort what is gathered, and PostgreSQL find it before it sorts, or looks for one', async () => {
+    expect(await sent(sqlite, { id: 1 })).to.match(/ORDER BY \+_0\."price", \+_0\."id" LIMIT/)
+    expect(await sent(postgresql, { id: 1 }, 'exists')).to.match(
+      /OFFSET 0\) AS _0 WHERE TRUE ORDER BY _0\."id" LIMIT 1/,
+    )
     expect(await sent(postgresql, { id: 1 })).to.match(
       /OFFSET 0\) AS _0 WHERE TRUE ORDER BY _0\."price", _0\."id" LIMIT/,
     )

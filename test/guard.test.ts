@@ -1,5 +1,19 @@
 import { expect } from 'chai'
-import { anonymous, CallerError, inFull, InputError, UnknownNameError } from 'pachter'
+import {
+  anonymous,
+  CallerError,
+  createGuard,
+  defineCaller,
+  defineModel,
+  defineRules,
+  inFull,
+  InputError,
+  integer,
+  StoreError,
+  text,
+  UnknownNameError,
+} from 'pachter'
+import { sqlite, sqlStore } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { NOW, openKorenveld, refusalOf } from './support/korenveld.js'
 
@@ -182,5 +196,31 @@ describe('the guard on PGlite', () => {
     const error = await refusalOf(guard.as(ana).update('entries', 1, { title: 'x' }))
     expect(error).to.include({ message: 'The database did not do this.', status: 500 })
     expect(inFull(error)).to.include('connection lost')
+  })
+})
+
+describe('a connector of one’s own', () => {
+  it('tells nothing of the database’s errors, whatever its promises are made of', async () => {
+    const raw = Object.assign(new Error('column "secret" of notes'), { code: '42703' })
+    // A promise of another make, as some drivers have.
+    const failing = { then: (_: unknown, reject: (error: unknown) => void) => void reject(raw) } as never
+    const store = sqlStore({ dialect: sqlite, query: () => failing, transaction: () => failing })
+    const model = defineModel({ notes: { id: integer().key(), title: text() } })
+    const rules = defineRules(model, defineCaller({ id: integer() }), {
+      notes: ({ table, anyone }) => table.grants({ read: [anyone], delete: [anyone] }),
+    })
+    const mine = createGuard({ rules, store }).as({ id: 1 })
+    for (const call of [
+      mine.list('notes'),
+      mine.delete('notes', 1),
+      mine.transaction((inside) => inside.count('notes')),
+    ]) {
+      const error = await call.then(
+        () => undefined,
+        (each: unknown) => each,
+      )
+      expect(error).to.be.instanceOf(StoreError)
+      expect(JSON.stringify(error)).not.to.match(/secret|42703/)
+    }
   })
 })

@@ -68,6 +68,23 @@ for (const [at, name] of engineNames.entries()) {
       expect(await calledOff(new AbortController().signal).get('beds', 1)).to.include({ crop: 'leeks' })
     })
 
+    it('leave a write that was done as it is, and have it told', async () => {
+      const controller = new AbortController()
+      const store: SqlStore = {
+        ...engine.store,
+        query: async (statement, values, signal) => {
+          const outcome = await engine.store.query(statement, values, signal)
+          if (/^(?:INSERT|UPDATE)/.test(statement)) controller.abort(reason)
+          return outcome
+        },
+      }
+      expect(await calledOff(controller.signal, store).update('beds', 2, { crop: 'chard' })).to.include({
+        crop: 'chard',
+      })
+      expect(controller.signal.aborted).to.equal(true)
+      await calledOff(new AbortController().signal).update('beds', 2, { crop: 'leeks' })
+    })
+
     if (name !== 'PostgreSQL' && name !== 'MariaDB') return
 
     it('cancel what runs on the server, and nothing that comes after', async () => {

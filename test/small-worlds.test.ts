@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import { type Condition, defineModel, integer, references, type Rulebook } from 'pachter'
 import { normalise, print } from 'pachter/condition'
 import { lookupIn } from 'pachter/decide'
-import { evaluator, evaluatorInside } from 'pachter/decide'
+import { evaluator, evaluatorAsCode } from 'pachter/decide'
 import { checkCaller, decidedFor, specialise } from 'pachter/rules'
 import { sourceStatement } from 'pachter/sql'
 import { type Engine, load, openEngines } from './support/engines.js'
@@ -163,13 +163,9 @@ describe('every small world', () => {
           const caller = checkCaller(rulebook.caller, who)
           const foretold = beds.filter((bed) => oracle.is(condition, { at: [bed] })).map(({ id }) => id)
           const world = { caller, now: NOW, lookup: lookupIn({ beds }) }
-          const inside = evaluatorInside(condition, world)
-          // As code, and put together of functions.
-          for (const meets of [evaluator(condition, world), (bed: (typeof beds)[number]) => inside([bed])]) {
-            expect(
-              beds.filter(meets).map(({ id }) => id),
-              print(condition),
-            ).to.deep.equal(foretold)
+          // Put together of functions, and as code.
+          for (const meets of [evaluator(condition, world), evaluatorAsCode(condition, world)]) {
+            expect(meets && beds.filter(meets).map(({ id }) => id), print(condition)).to.deep.equal(foretold)
           }
           for (const { name, store } of engines) {
             const form = (['walk', 'scan', 'gather'] as const)[asked % 3] as 'walk'

@@ -24,6 +24,7 @@ export interface PostgresqlPool extends Queryable {
 /** A connection outside of the pool. */
 interface Spare extends Queryable {
   connect(): Promise<unknown>
+  on(event: 'error', listener: () => void): unknown
   end(): Promise<void>
 }
 
@@ -101,6 +102,8 @@ function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boo
   const { Client: Another, options } = pool
   const connect = async (): Promise<Bystander> => {
     const spare = new (Another as NonNullable<typeof Another>)(options as never)
+    // One that breaks cancels nothing.
+    spare.on('error', () => undefined)
     await spare.connect()
     return {
       cancel: () => spare.query({ text: 'SELECT pg_cancel_backend($1)', values: [client.processID] }),

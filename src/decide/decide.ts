@@ -14,6 +14,7 @@ import {
 } from '../rules/index.js'
 import { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 import { evaluator, factsFrom } from './evaluate.js'
+import { evaluatorAsCode } from './generate.js'
 import { type Facts, type Inquiry, type Question, questionsAbout, type Subject } from './questions.js'
 import { assertFit, readValues, recordToCreate, stampsToSet, stampValues, unstamped } from './values.js'
 import type { World } from './world.js'
@@ -160,7 +161,9 @@ export function predicate(
   assertAction(rulesOf(rulebook, table), table, action)
   const caller = checkCaller(rulebook.caller, request.caller)
   if (caller.trusted !== undefined) return () => true
-  return evaluator(permission(rulebook, table, action), { caller, now, lookup: lookupIn(data) })
+  const allowed = permission(rulebook, table, action)
+  const world = { caller, now, lookup: lookupIn(data) }
+  return evaluatorAsCode(allowed, world) ?? evaluator(allowed, world)
 }
 
 /** Whether no record at all could be open to this caller for this action. */

@@ -1,7 +1,6 @@
 import { type Compare, compareValues, type Condition, type Operand } from '../condition/index.js'
 import { isMissing } from '../model/index.js'
 import type { Lookup, MemoryRecord } from './data.js'
-import { generate, type Generated } from './generate.js'
 import type { Facts, Question } from './questions.js'
 import { Asked, unchangedIn, type World } from './world.js'
 
@@ -31,17 +30,6 @@ function compiledFrom(condition: Condition): Compiled {
   return made
 }
 
-const written = new WeakMap<Condition, Generated | false>()
-
-/** The same as code, where code can be generated. */
-function writtenFrom(condition: Condition): Generated | false {
-  const known = written.get(condition)
-  if (known !== undefined) return known
-  const made = generate(condition) ?? false
-  written.set(condition, made)
-  return made
-}
-
 /**
  * Compiles a condition, free of `may`, to a function of one record. What the world says is looked up once, so
  * that each record costs no more than its own fields; the same condition in another world is not compiled again.
@@ -51,8 +39,6 @@ function writtenFrom(condition: Condition): Generated | false {
  * entries.filter(isAuthor)
  */
 export function evaluator(condition: Condition, world: World): (record: MemoryRecord) => boolean {
-  const fast = writtenFrom(condition)
-  if (fast) return fast.bind(fast.asked.answeredBy(world))
   const { test, asked } = compiledFrom(condition)
   // Evaluation never overlaps itself: one place serves all records, and nothing is allocated for each.
   const place: Place = { records: [], old: undefined, said: asked.answeredBy(world) }

@@ -1,15 +1,12 @@
 import { type Compare, compareValues, type Condition, type Operand } from '../condition/index.js'
 import type { MemoryRecord } from './data.js'
-import { Asked, unchangedIn } from './world.js'
+import { Asked, type World } from './world.js'
 
 /** A condition as code: what it asks of the world, and the test of a record once that is answered. */
-export interface Generated {
+interface Generated {
   readonly asked: Asked
   bind(said: readonly unknown[]): (record: MemoryRecord) => boolean
 }
-
-/** The helpers that the code calls. */
-type Helpers = readonly [compare: typeof compareValues, isUnchanged: typeof unchangedIn]
 
 let canGenerate: boolean | undefined
 
@@ -23,28 +20,34 @@ function mayGenerate(): boolean {
   return canGenerate
 }
 
+const generated = new WeakMap<Condition, Generated | false>()
+
 /**
- * Writes a condition as a function: the engine then reads fields by their names, which makes a short test several times
- * faster than one put together of closures. Nothing but the names of fields, quoted, and numbers gets into the text.
+ * Like `evaluator`, for a condition that is kept and asked about many records: it is written as code, once. The engine then
+ * reads fields by their names, which makes a short test several times faster than one put together of functions. Nothing
+ * but the names of fields, quoted, and numbers gets into the text.
  *
- * @returns nothing where no code can be generated
+ * @returns nothing where no code can be made of text, or not of this condition
  */
-export function generate(condition: Condition): Generated | undefined {
-  if (!mayGenerate()) return undefined
+export function evaluatorAsCode(condition: Condition, world: World): ((record: MemoryRecord) => boolean) | undefined {
+  const made = generated.get(condition) ?? generate(condition)
+  generated.set(condition, made)
+  return made === false ? undefined : made.bind(made.asked.answeredBy(world))
+}
+
+function generate(condition: Condition): Generated | false {
+  if (!mayGenerate()) return false
   try {
     const asked = new Asked()
-    return { asked, bind: new Writer(asked).write(condition, [compareValues, unchangedIn]) }
+    return { asked, bind: new Writer(asked).write(condition) }
   } catch {
-    // Too deep or too long for the engine: closures have no such limit.
-    return undefined
+    // About a change, or too deep or too long for the engine.
+    return false
   }
 }
 
-/** The names that records have in the code, by level, and the first as it was before a change. */
-interface Scope {
-  readonly records: readonly string[]
-  readonly old?: string
-}
+/** The names that records have in the code, by level. */
+type Names = readonly string[]
 
 class Writer {
   readonly #steps: string[] = []
@@ -52,14 +55,14 @@ class Writer {
 
   constructor(private readonly asked: Asked) {}
 
-  write(condition: Condition, helpers: Helpers): Generated['bind'] {
-    const result = this.#test(condition, { records: ['r0'] })
+  write(condition: Condition): Generated['bind'] {
+    const result = this.#test(condition, ['r0'])
     const answers = [...this.#answers].map((at) => `const a${at} = said[${at}], p${at} = typeof a${at} !== 'object';`)
     const body = [...answers, ...this.#steps, `return (r0) => ${result};`].join('\n')
-    const made = new Function('compare', 'isUnchanged', `return (said) => {\n${body}\n}`) as (
-      ...given: Helpers
+    const made = new Function('compare', `return (said) => {\n${body}\n}`) as (
+      compare: typeof compareValues,
     ) => Generated['bind']
-    return made(...helpers)
+    return made(compareValues)
   }
 
   /** What the world says. */
@@ -69,7 +72,7 @@ class Writer {
     return `a${at}`
   }
 
-  #test(condition: Condition, scope: Scope): string {
+  #test(condition: Condition, names: Names): string {
     switch (condition.kind) {
       case 'always':
         return 'true'
@@ -77,38 +80,31 @@ class Writer {
         return 'false'
       case 'all':
       case 'any': {
-        const parts = condition.of.map((part) => this.#test(part, scope))
+        const parts = condition.of.map((part) => this.#test(part, names))
         if (parts.length === 0) return String(condition.kind === 'all')
         return `(${parts.join(condition.kind === 'all' ? ' && ' : ' || ')})`
       }
       case 'not':
-        return `!${this.#test(condition.of, scope)}`
-      case 'after': {
-        const [before = '', ...deeper] = scope.records
-        const next = this.#answer(condition)
-        return this.#test(condition.of, { records: [next, ...deeper], old: before })
-      }
-      case 'unchanged': {
-        const before = scope.old ?? scope.records[0]
-        return `isUnchanged(${quoted(condition.field)}, ${before}, ${this.#answer(condition)})`
-      }
+        return `!${this.#test(condition.of, names)}`
       case 'isSet':
-        return `(${this.#value(condition.operand, scope)} != null)`
+        return `(${this.#value(condition.operand, names)} != null)`
       case 'signedIn':
       case 'role':
       case 'channel':
         return this.#answer(condition)
       case 'compare':
-        return this.#compare(condition, scope)
+        return this.#compare(condition, names)
       case 'some':
-        return this.#some(condition, scope)
+        return this.#some(condition, names)
+      case 'after':
+      case 'unchanged':
       case 'may':
-        throw new TypeError('A may condition has to be expanded before it is evaluated.')
+        throw new TypeError(`A condition of the kind ${condition.kind} is not written as code.`)
     }
   }
 
-  #compare({ how, left, right }: Compare, scope: Scope): string {
-    const [is, wanted] = [this.#value(left, scope), this.#value(right, scope)]
+  #compare({ how, left, right }: Compare, names: Names): string {
+    const [is, wanted] = [this.#value(left, names), this.#value(right, names)]
     const slow = `compare(${quoted(how)}, ${is}, ${wanted})`
     // Nothing else is equal to a plain value; a missing one is an object.
     const isPlain = how === 'is' && left.kind === 'field' && (right.kind === 'value' || right.kind === 'caller')
@@ -116,21 +112,20 @@ class Writer {
   }
 
   /** A step is a function of the records around it. */
-  #some(condition: Condition & { readonly kind: 'some' }, scope: Scope): string {
+  #some(condition: Condition & { readonly kind: 'some' }, names: Names): string {
     const { from, to, where } = condition
     const name = `f${this.#steps.length}`
     // Its place, before those of the steps inside of it.
     this.#steps.push('')
     const at = this.#steps.length - 1
     const found = `r${to.level}_${at}`
-    const records = [...scope.records.slice(0, to.level)]
-    records[to.level] = found
+    const inside = names.slice(0, to.level)
+    inside[to.level] = found
     const find = this.#answer(condition)
-    const test = this.#test(where, { ...scope, records })
-    const around = [...new Set([...scope.records, ...(scope.old === undefined ? [] : [scope.old])])]
-    const given = around.filter((each) => each !== undefined && each.startsWith('r')).join(', ')
+    const test = this.#test(where, inside)
+    const given = names.filter((each) => each !== undefined).join(', ')
     this.#steps[at] = `const ${name} = (${given}) => {
-  const value = ${this.#value(from, scope)}
+  const value = ${this.#value(from, names)}
   if (value == null) return false
   const found = ${find}(value)
   for (let at = 0; at < found.length; at += 1) {
@@ -142,9 +137,9 @@ class Writer {
     return `${name}(${given})`
   }
 
-  #value(operand: Operand, { records, old }: Scope): string {
-    if (operand.kind === 'field') return `${records[operand.level]}[${quoted(operand.name)}]`
-    if (operand.kind === 'old') return old === undefined ? 'undefined' : `${old}[${quoted(operand.name)}]`
+  #value(operand: Operand, names: Names): string {
+    if (operand.kind === 'field') return `${names[operand.level]}[${quoted(operand.name)}]`
+    if (operand.kind === 'old') throw new TypeError('What a record was before a change is not written as code.')
     return this.#answer(operand)
   }
 }

@@ -2,6 +2,7 @@ export { type Access, accessQuestions, accessReader, allowance, fieldMasks } fro
 export { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 export { answer, decide, decider, type DecideRequest, isClosed, predicate } from './decide.js'
 export { evaluator, evaluatorInside } from './evaluate.js'
+export { evaluatorAsCode } from './generate.js'
 export {
   checkId,
   denyId,

@@ -7,5 +7,5 @@ export function withAnswer<A, B>(answer: A | Promise<A>, work: (answer: A) => B 
 }
 
 /** Whether something has to be waited for, whoever made it. */
-const isThenable = <A>(answer: A | Promise<A>): answer is Promise<A> =>
+export const isThenable = <A>(answer: A | Promise<A>): answer is Promise<A> =>
   typeof (answer as { then?: unknown } | null | undefined)?.then === 'function'

@@ -1,4 +1,4 @@
-export { withAnswer } from './answer.js'
+export { isThenable, withAnswer } from './answer.js'
 export type { BulkOptions, BulkOutcome } from './bulk.js'
 export type { Decision } from './decision.js'
 export { type BulkRefusal, BulkRefusedError, BusyError, ConflictError, StoreError, TransactionError } from './errors.js'

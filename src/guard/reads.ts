@@ -6,7 +6,7 @@ import { withAnswer } from './answer.js'
 import { type CountRequest, type Given, LIMIT, type ListPlan, type Plan, type ReadRecord } from './backend.js'
 import type { PlanKinds } from './plans.js'
 import { filterOf, listRequest, recordRequest, refuseClosed } from './requests.js'
-import { bindingsOf, keySlots, planned, run, type Session } from './session.js'
+import { bindingsOf, keySlots, lasting, planned, run, type Session } from './session.js'
 
 /** The records of a table this caller may list. */
 export async function list(session: Session, table: string, options: GivenOptions): Promise<readonly ReadRecord[]> {
@@ -58,7 +58,7 @@ export async function get(
 
 /** The record as the caller sees it after a write; only its key where the caller no longer does. */
 export function seenAfterWrite(session: Session, table: string, key: KeyValues): ReadRecord | Promise<ReadRecord> {
-  return withAnswer(findByKey(session, table, key, {}), (record) => record ?? { ...key })
+  return withAnswer(findByKey(lasting(session), table, key, {}), (record) => record ?? { ...key })
 }
 
 /** The record; nothing where the caller does not see one, `null` where the caller cannot see any. */

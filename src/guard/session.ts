@@ -31,6 +31,12 @@ export function run<T>(session: Session, plan: Plan<T>, given: Given = NOTHING, 
 
 const NOTHING: Given = Object.freeze({})
 
+/** The same at work on what is done already, which is told: it cannot be called off any more. */
+export function lasting({ ...session }: Session): Session {
+  delete (session as { signal?: AbortSignal }).signal
+  return session
+}
+
 /** What a plan is run with. */
 export const bindingsOf = ({ caller, clock, signal }: Session, given: Given, now?: Date): Bindings => ({
   caller,

@@ -48,6 +48,8 @@ export interface Dialect {
   readonly joinsBranches: boolean
   /** What stands at the end of a subquery that is to be answered on its own, where the planner would merge it. */
   readonly fence?: string
+  /** A column to sort by, so that the planner does not go through its index, where no fence keeps it from that. */
+  unindexed?(column: Fragment): Fragment
   /** What each form costs, in microseconds about, by record; \`read\` is only to go past it. Measured, see docs/benchmarks.md. */
   readonly costs: Readonly<Record<Form | 'read', number>>
   /** Whether an index serves an order that goes on in another direction than it began. */

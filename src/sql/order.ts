@@ -4,17 +4,24 @@ import { compareInOrder, type SignedComparison } from './compare.js'
 import { type Compilation, compileCondition, hasTrait, type Scope } from './condition.js'
 import { type Fragment, join, slot, sql } from './fragment.js'
 
-/** What to sort by, for ORDER BY. Missing values come before all others. */
+/**
+ * What to sort by, for ORDER BY. Missing values come before all others.
+ *
+ * @param isFound whether the records are found first, and not met while their table is gone through in this order
+ */
 export function orderBy(
   compilation: Compilation,
   scope: Scope,
   orders: readonly Order[],
   scopes: readonly Scope[],
+  isFound = false,
 ): Fragment {
   const { rulebook, dialect } = compilation
   const terms = orders.map((order) => {
     const optional = order.sight !== undefined || fieldOf(rulebook.model, scope.table, order.field).optional === true
-    return dialect.order(sorted(compilation, scope, order, scopes), order.descending, optional)
+    const column = sorted(compilation, scope, order, scopes)
+    const apart = isFound && dialect.unindexed ? dialect.unindexed(column) : column
+    return dialect.order(apart, order.descending, optional)
   })
   return join(terms, ', ')
 }

@@ -36,7 +36,7 @@ export function planList(compilation: Compilation, request: ListRequest): ReadPl
   // What the caller reaches is little: to be sorted, not to be met while the table is gone through in order.
   const { from, where } = form === 'gather' && limited ? fenced(dialect, source) : source
   const conditions = [where, ...(after ? [comesAfter(compilation, root, order, after)] : [])]
-  const sorted = sql` ORDER BY ${orderBy(compilation, root, order, [root])}`
+  const sorted = sql` ORDER BY ${orderBy(compilation, root, order, [root], form === 'gather' && limited)}`
   const page =
     limited || skipping
       ? dialect.limit(limited ? amount(LIMIT) : undefined, skipping ? amount(OFFSET) : undefined)
@@ -91,9 +91,15 @@ export function planCount(compilation: Compilation, table: string, filter: Condi
 
 /** One statement that says whether a filter lets any record through: a row where it does. */
 export function planExists(compilation: Compilation, table: string, filter: Condition): Statement {
-  const { dialect } = compilation
-  const { from, where } = sourceOf(compilation, table, filter)
-  return render(sql`SELECT 1 FROM ${from} WHERE ${where}${dialect.limit(raw('1'))}`, dialect)
+  const { dialect, form, rulebook } = compilation
+  const source = sourceOf(compilation, table, filter)
+  const isFenced = form === 'gather' && dialect.fence !== undefined
+  const { from, where } = isFenced ? fenced(dialect, source) : source
+  // Where only one is wanted, the planner looks behind the fence for what is quick to find, unless all have to be sorted.
+  const sorted = isFenced
+    ? sql` ORDER BY ${scopeAt(dialect, table).column(tableOf(rulebook.model, table).key[0])}`
+    : sql``
+  return render(sql`SELECT 1 FROM ${from} WHERE ${where}${sorted}${dialect.limit(raw('1'))}`, dialect)
 }
 
 /** What stands behind SELECT and its columns: where the records come from, and under which condition. */

@@ -63,15 +63,21 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     !accessOf &&
     sight.kind === 'always'
   if (isPlain) return { columns, read: convert }
+  const isSure = sight.kind === 'always'
+  const shown = chosen.map(([name]) => ({
+    name,
+    isKey: key.includes(name),
+    ...(masks.has(name) && !key.includes(name) && { mask: maskId(name) }),
+  }))
   return {
     columns,
     read: (row) => {
       const facts = answers.answersOf(row)
-      const seen = facts(SIGHT)
+      const seen = isSure || facts(SIGHT)
       const record: Record<string, unknown> = {}
       convert(row)
-      for (const [name] of chosen) {
-        if (key.includes(name) || (seen && (!masks.has(name) || facts(maskId(name))))) record[name] = row[name]
+      for (const { name, isKey, mask } of shown) {
+        if (isKey || (seen && (mask === undefined || facts(mask)))) record[name] = row[name]
       }
       for (const { name, read } of joined) record[name] = read(row[relatedId(name)])
       if (accessOf) record['$access'] = accessOf(row, facts)
@@ -85,10 +91,16 @@ const COMBINATIONS = 256
 
 /** Records with the same answers have the same access: one object serves them all. */
 function sharedAccess(read: (facts: Facts) => Access, columns: readonly Column[]) {
-  const known = new Map<string, Access>()
+  const known = new Map<number | string, Access>()
+  const names = columns.map(({ name }) => name)
+  // A number holds so many answers exactly; beyond, a text does.
+  const fits = names.length <= 50
   return (row: Readonly<Record<string, unknown>>, facts: Facts): Access => {
-    let answers = ''
-    for (const { name } of columns) answers += isTrue(row[name]) ? '1' : '0'
+    let answers: number | string = fits ? 0 : ''
+    for (const name of names) {
+      const holds = isTrue(row[name])
+      answers = typeof answers === 'number' ? answers * 2 + Number(holds) : answers + (holds ? '1' : '0')
+    }
     const same = known.get(answers)
     if (same) return same
     const access = deepFreeze(read(facts))

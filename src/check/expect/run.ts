@@ -51,15 +51,18 @@ export async function runExpectations(
   const outcomes = new Map<Expectation, readonly Failure[]>()
   const all = groups(expectations)
   const counted = await countTogether(bench, all)
+  let isEnough = false
+  const note = (expectation: Expectation, failures: readonly Failure[]) => {
+    outcomes.set(expectation, failures)
+    isEnough ||= stopsEarly && failures.length > 0
+  }
   for (const group of all) {
-    const sets = setsIn(group)
-    const count = counted.get(group)
-    for (const [expectation, failures] of await checkSets(bench, sets, explains, count)) {
-      outcomes.set(expectation, failures)
+    for (const found of await checkSets(bench, setsIn(group), explains, counted.get(group))) note(...found)
+    for (const each of group) {
+      if (each.kind === 'try' && !isEnough) note(each, await checkTry(bench, each, explains))
     }
-    for (const each of group) if (each.kind === 'try') outcomes.set(each, await checkTry(bench, each, explains))
     onProgress?.(outcomes.size)
-    if (stopsEarly && [...outcomes.values()].some((failures) => failures.length > 0)) break
+    if (isEnough) break
   }
   return expectations.map((expectation) => ({ expectation, failures: outcomes.get(expectation) ?? [] }))
 }

@@ -1,4 +1,4 @@
-import { BusyError, ConflictError, type Place, StoreError } from '../../guard/index.js'
+import { BusyError, ConflictError, isThenable, type Place, StoreError } from '../../guard/index.js'
 import { noteAside, PachterError } from '../../model/index.js'
 import { type DatabaseProblem, type Dialect, problemOf } from '../dialect.js'
 import { Level } from './level.js'
@@ -51,7 +51,7 @@ export function query(
   try {
     signal?.throwIfAborted()
     const outcome = at.query(text, values, signal)
-    return outcome instanceof Promise ? outcome.catch(fail) : outcome
+    return isThenable(outcome) ? Promise.resolve(outcome).catch(fail) : outcome
   } catch (error) {
     return fail(error)
   }

@@ -4,8 +4,9 @@ import type { Indexes } from '../indexes.js'
 /** How long, in milliseconds, what was found out counts as true. */
 const LASTS = 5 * 60_000
 
-/** How long the names of the reaches that are kept are together, in characters. */
+/** How many bytes what is kept of reaches takes, about, and each beside its name. */
 const MOST = 4_000_000
+const EACH = 200
 
 /** What a database tells of its tables. */
 export interface Catalogue {
@@ -31,7 +32,7 @@ interface Found<T> {
  */
 export class Reaches {
   #catalogue: Found<Catalogue> | undefined
-  readonly #kept = new Cache<Found<Reach>>(MOST, (_, name) => name.length)
+  readonly #kept = new Cache<Found<Reach>>(MOST, (_, name) => EACH + name.length)
 
   /** The database's indexes and sizes, asked at most every five minutes. */
   catalogue(read: () => Promise<Catalogue>): Catalogue | Promise<Catalogue> {
