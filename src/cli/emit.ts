@@ -135,7 +135,9 @@ export function printFilters(emitted: readonly EmittedFilter[]): string {
       const isChosen = chosen?.dialect === dialect && chosen.form === form
       const reason = isChosen ? why(chosen) : ''
       const missing =
-        isChosen && chosen.missing ? `\n-- cannot be gathered: no index on ${chosen.missing.join(', ')}` : ''
+        isChosen && chosen.missing
+          ? `\n-- no index on ${chosen.missing.join(', ')}: more has to be gone through than is reached`
+          : ''
       const written = values.map(showValue).join(', ') || 'none'
       return `${head}\n-- ${dialect}: ${form}${reason}${missing}\n${wrapSql(source, terminalWidth())}\n-- values: ${written}`
     })

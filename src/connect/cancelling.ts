@@ -10,12 +10,14 @@ export interface Bystander {
  * before it could be cancelled is done.
  *
  * @param connect opens a connection to cancel by
+ * @throws the signal's reason, where it said so before
  */
 export async function cancellable<T>(
   signal: AbortSignal,
   connect: () => Promise<Bystander>,
   run: () => Promise<T>,
 ): Promise<T> {
+  signal.throwIfAborted()
   let isOver = false
   let cancelled: Promise<unknown> | undefined
   const cancel = () => {

@@ -89,7 +89,6 @@ async function apart(pool: PostgresqlPool, names: Names, text: string, values: u
   if (!names.areDecided) await names.decide(pool)
   const client = await pool.connect()
   try {
-    signal.throwIfAborted()
     return await within(pool, client, names, true).query(text, values, signal)
   } finally {
     client.release()

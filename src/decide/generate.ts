@@ -118,7 +118,8 @@ class Writer {
     // Its place, before those of the steps inside of it.
     this.#steps.push('')
     const at = this.#steps.length - 1
-    const found = `r${to.level}_${at}`
+    // Numbers of its own: what stands in the rulebook does not get into the text, were it what it should not be.
+    const found = `r_${at}`
     const inside = names.slice(0, to.level)
     inside[to.level] = found
     const find = this.#answer(condition)

@@ -52,7 +52,7 @@ export interface ListPlan {
   /** About how many records the table has, and how many of them the caller reaches, where that was looked at. */
   readonly rows?: number
   readonly reach?: number
-  /** The fields, as `items.ownerId`, on which an index is missing, without which what the caller reaches cannot be gathered. */
+  /** The fields, as `items.ownerId`, on which an index is missing, so that more has to be gone through than the caller reaches. */
   readonly missing?: readonly string[]
   readonly text: string
   readonly values: readonly unknown[]

@@ -46,7 +46,8 @@ export const bindingsOf = ({ caller, clock, signal }: Session, given: Given, now
 })
 
 /** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */
-export function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
+export async function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
+  session.signal?.throwIfAborted()
   return session.place.transaction(async (place) => {
     const done = await work({ ...session, place })
     // The last moment: whatever comes after it, it is done.

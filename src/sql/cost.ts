@@ -11,7 +11,7 @@ export interface Outlook {
   readonly passing: number
   /** Whether an index leads to these. */
   readonly isFound: boolean
-  /** How many are wanted, from the start of an order that an index has; \`Infinity\` where all are, or all have to be sorted. */
+  /** How many are wanted, from the start of an order that an index has; `Infinity` where all are, or all have to be sorted. */
   readonly wanted: number
   /** Whether an index leads to the records of each branch. */
   readonly gathers: boolean
