@@ -29,10 +29,11 @@ export interface MariadbPool extends Queryable {
  * const store = mariadbStore(mysql.createPool({ uri: process.env.DATABASE_URL }))
  */
 export function mariadbStore(pool: MariadbPool): SqlStore {
+  const direct = connection(pool)
   return sqlStore({
     dialect: mariadb,
     query: async (text, values, signal) => {
-      if (!signal) return connection(pool).query(text, values)
+      if (!signal) return direct.query(text, values)
       const client = await pool.getConnection()
       try {
         return await within(pool, client).query(text, values, signal)

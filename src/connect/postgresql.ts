@@ -110,10 +110,11 @@ function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boo
     }
   }
   return {
-    query: async (text, values, signal) => {
+    query: (text, values, signal) => {
+      if (!signal || !Another) return query(text, values)
+      const run = async () => query(text, values)
       // Behind a pooler, it is not known which process runs it.
-      const canCancel = signal && Another && (await names.isDirect(client))
-      return canCancel ? cancellable(signal, connect, async () => query(text, values)) : query(text, values)
+      return names.isDirect(client).then((isDirect) => (isDirect ? cancellable(signal, connect, run) : run()))
     },
   }
 }

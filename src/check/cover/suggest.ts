@@ -63,6 +63,10 @@ async function searchWrite(
   const now = bench.clock()
   let [decided, tried] = [0, 0]
   const refused: Attempt[] = []
+  const stated = async (attempt: Attempt) => {
+    const expected = await asExpected(bench, changed, attempt)
+    return expected && written(attempt.caller, attempt.table, { tries: [expected] })
+  }
   const actions = action === undefined || isRead(action) ? undefined : [action]
   for (const attempt of candidates(bench.rulebook, table, signedInFirst(bench), data[table] ?? [], now, actions)) {
     if ((decided += 1) > DECIDED || tried === TRIED) break
@@ -74,12 +78,12 @@ async function searchWrite(
       continue
     }
     tried += 1
-    const expected = await asExpected(bench, changed, attempt)
-    if (expected) return written(attempt.caller, table, { tries: [expected] })
+    const text = await stated(attempt)
+    if (text) return text
   }
   for (const attempt of refused.slice(0, TRIED)) {
-    const expected = await asExpected(bench, changed, attempt)
-    if (expected) return written(attempt.caller, table, { tries: [expected] })
+    const text = await stated(attempt)
+    if (text) return text
   }
   return undefined
 }

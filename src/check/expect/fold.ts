@@ -1,4 +1,4 @@
-import { type Alias, type Document, isAlias, isMap, isNode, type Pair, visit, type YAMLMap } from 'yaml'
+import { type Document, isAlias, isMap, isNode, type Pair, visit, type YAMLMap } from 'yaml'
 
 /** Shorter statements are read faster than what they refer to. */
 const WORTH = 80
@@ -57,7 +57,7 @@ export function fold(document: Document, may: (statement: unknown) => boolean): 
     const text = JSON.stringify([table, pair.value.toJS(document)])
     if (text.length < WORTH) continue
     const first = firsts.get(text)
-    if (first) pair.value = document.createAlias(first.pair.value as YAMLMap, anchorOf(first)) satisfies Alias
+    if (first) pair.value = document.createAlias(first.pair.value as YAMLMap, anchorOf(first))
     else firsts.set(text, stated)
   }
 }

@@ -44,15 +44,15 @@ export function chooser(workshop: Workshop, table: string, filter: Condition, or
   const { key } = tableOf(rulebook.model, table)
   // Records named by their keys are few, and each is looked up on its own.
   if (branches.rest.some((each) => isByKey(each, key))) return () => WALK
-  const look = lookAt(workshop, table, branches)
+  const look = lookAt(workshop, table, branches, order)
   return (at, bindings, wanted) =>
     withAnswer(
       reaches.catalogue(() => readCatalogue(workshop, at)),
       (catalogue) => {
         const rows = catalogue.rows[table] ?? 0
         if (rows < FEW) return { form: 'gather', rows }
-        const { gathers, searched, isFound, missing, plan } = look(catalogue)
-        const few = Number.isFinite(wanted) && hasIndex(workshop, table, order, catalogue)
+        const { gathers, searched, isFound, isSorted, missing, plan } = look(catalogue)
+        const few = Number.isFinite(wanted) && isSorted
         const cap = Math.ceil(few ? 4 * Math.sqrt(Math.max(wanted, 1) * rows) : rows / 2)
         const reached = reaches.reach(branches, `${cap} ${whoAsks(bindings)}`, async () => {
           const given = { ...bindings.given, $cap: cap }
@@ -74,13 +74,14 @@ const PLAIN: Choice = { form: 'scan' }
 const WALK: Choice = { form: 'walk' }
 
 /** What leads to the branches' records, and how to count these; found out anew where the database's indexes may differ. */
-function lookAt(workshop: Workshop, table: string, branches: Branches) {
+function lookAt(workshop: Workshop, table: string, branches: Branches, order: readonly Order[]) {
   let known:
     | {
         readonly of: Catalogue
         readonly gathers: boolean
         readonly searched: number
         readonly isFound: boolean
+        readonly isSorted: boolean
         readonly missing: readonly string[]
         readonly plan: ReachPlan
       }
@@ -94,7 +95,8 @@ function lookAt(workshop: Workshop, table: string, branches: Branches) {
       .map((each) => catalogue.rows[each] ?? 0)
       .reduce((sum, each) => sum + each, 0)
     const missing = [...new Set(branches.of.flatMap((each) => missingFor(each, table, catalogue.indexes)))]
-    return (known = { of: catalogue, gathers: indexed.every(Boolean), searched, isFound, missing, plan })
+    const isSorted = hasIndex(workshop, table, order, catalogue)
+    return (known = { of: catalogue, gathers: indexed.every(Boolean), searched, isFound, isSorted, missing, plan })
   }
 }
 
