@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { createGuard, type Data, type Rules, trusted } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
-import { sqlStore } from 'pachter/sql'
+import { columnNamed, sqlStore, tableNamed } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { rules as korenveld } from '../examples/allotment/rules.js'
@@ -51,6 +51,7 @@ function opened({ world, who }: Pair, { store }: Engine) {
   const shared = { rules: world.rulebook as Rules<never, never>, store: switched }
   return {
     store,
+    names: { dialect: store.dialect, rulebook: world.rulebook },
     viewOf: viewer(world, who),
     scoped: createGuard({ ...shared, clock: () => NOW }).as(who as never) as unknown as AnyStore,
     everything: createGuard({ ...shared, onDecision: () => undefined }).as(
@@ -69,16 +70,15 @@ function opened({ world, who }: Pair, { store }: Engine) {
 }
 
 async function ask(
-  { store, viewOf, scoped, everything, undone: takenBack }: ReturnType<typeof opened>,
+  { store, names, viewOf, scoped, everything, undone: takenBack }: ReturnType<typeof opened>,
   { method, table, given }: Question,
 ): Promise<unknown> {
-  const q = store.dialect.identifier
   if (method === 'view' || method === 'filter') {
     return answered(async () => {
       const piece = scoped[method]?.(table, ...given) as { text: string; values: unknown[] }
-      const from = method === 'view' ? `${piece.text} AS v` : `${q(table)} AS _0 WHERE ${piece.text}`
+      const from = method === 'view' ? `${piece.text} AS v` : `${tableNamed(names, table)} AS _0 WHERE ${piece.text}`
       const { rows } = await store.query(
-        `SELECT ${method === 'view' ? 'v.*' : `_0.${q('id')}`} FROM ${from} ORDER BY 1`,
+        `SELECT ${method === 'view' ? 'v.*' : `_0.${columnNamed(names, table, 'id')}`} FROM ${from} ORDER BY 1`,
         piece.values,
       )
       return rows

@@ -96,7 +96,7 @@ export default defineConfig({ rules, callers, store: () => sqliteStore(new Datab
       expect(await all(), engine.name).to.equal(before)
       if (engine.name !== 'MariaDB') continue
       await engine.store.query('CREATE TABLE lasting (id INTEGER PRIMARY KEY) ENGINE = MyISAM', [])
-      const refused = await refusalOf(withoutTrace(engine.store, ['lasting'], async () => undefined))
+      const refused = await refusalOf(withoutTrace(engine.store, [{ name: 'lasting' }], async () => undefined))
       await engine.store.query('DROP TABLE lasting', [])
       expect(refused.message).to.match(/written to lasting lasts/)
     }

@@ -21,7 +21,7 @@ export function printGrid(grids: readonly TableGrid[]): string {
   return grids.map(printTable).join('\n\n\n')
 }
 
-function printTable({ table, actions, who, ties, denies, stamps, checks }: TableGrid): string {
+function printTable({ table, actions, who, ties, bars, denies, stamps, checks }: TableGrid): string {
   const title = chalk.bold.underline(table)
   if (who.length === 0) return `${title}\n\nClosed: nobody may do anything.`
   const rows = who.map(({ who: name, may }) => [
@@ -30,6 +30,7 @@ function printTable({ table, actions, who, ties, denies, stamps, checks }: Table
   ])
   const notes = [
     ...Object.entries(ties).map(([name, text]) => `${chalk.bold(name)} means ${text}`),
+    ...bars.map((text) => chalk.red(text)),
     ...denies.map(({ text, message }) => `${chalk.red(text)}: “${message}”`),
     ...Object.entries(stamps).map(
       ([action, values]) =>

@@ -14,7 +14,7 @@ export {
 } from './grammar.js'
 export { implies } from './implies.js'
 export { all, any, assertCondition, made, not } from './logic.js'
-export { normalise } from './normalise.js'
+export { normalise, sameData } from './normalise.js'
 export { print, printOperand } from './print.js'
 export { type Many, type Row, rowOf } from './row.js'
 export {

@@ -7,13 +7,13 @@ import {
   deniesFor,
   fieldSight,
   grantsFor,
+  inForce,
   isFixed,
   permission,
   type PlacedGrant,
   type Rulebook,
-  rulesOf,
+  type RulesInForce,
   specialise,
-  type TableRules,
 } from '../rules/index.js'
 import { holding, striking } from './holding.js'
 import { type Facts, type Question, questionsFor, SIGHT, whoId } from './questions.js'
@@ -33,7 +33,7 @@ export interface Access {
   readonly seenBy: readonly string[]
 }
 
-const actionsOn = (rules: TableRules): readonly Action[] => ['update', 'delete', ...rules.actions]
+const actionsOn = (rules: RulesInForce): readonly Action[] => ['update', 'delete', ...rules.actions]
 
 /** What has to be known, for its {@link Access}, of a record that the caller was found to see by this action. */
 export function accessQuestions(
@@ -46,7 +46,7 @@ export function accessQuestions(
   // What is listed can be seen on its own as well, unless the rules keep the two apart.
   const isSure = seenBy === 'get' || JSON.stringify(sight('list')) === JSON.stringify(sight('get'))
   const known = [{ id: SIGHT, condition: isSure ? always : sight('get') }]
-  const actions = [seenBy, ...actionsOn(rulesOf(rulebook, table))]
+  const actions = [seenBy, ...actionsOn(inForce(rulebook, table))]
   return questionsFor(
     actions.map((action) => ({ rulebook, table, action, caller })),
     known,
@@ -63,7 +63,7 @@ export function accessReader(
   caller: Caller,
   seenBy: 'list' | 'get' = 'list',
 ): (facts: Facts) => Access {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const { fields, key } = tableOf(rulebook.model, table)
   const names = Object.keys(fields)
   const isTrusted = caller.trusted !== undefined
@@ -102,7 +102,7 @@ export function accessReader(
 }
 
 /** Whether a record the caller sees may be acted on, by the facts: some grant holds and no deny does. */
-export function allowance(rules: TableRules, action: Action): (facts: Facts) => boolean {
+export function allowance(rules: RulesInForce, action: Action): (facts: Facts) => boolean {
   const grants = grantsFor(rules, action).map((grant) => holding(grant))
   const denies = deniesFor(rules, action).map(striking)
   return (facts) => facts(SIGHT) && grants.some((holds) => holds(facts)) && !denies.some((strikes) => strikes(facts))
@@ -126,7 +126,7 @@ export function fieldMasks(
   filter = specialise(permission(rulebook, table, action), caller),
 ): ReadonlyMap<string, Condition> {
   const masks = new Map<string, Condition>()
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const grants = grantsFor(rules, action)
   for (const field of Object.keys(tableOf(rulebook.model, table).fields)) {
     // Seeing the record means that some grant holds; a field that all grants cover needs no mask.

@@ -10,14 +10,14 @@ import {
   expand,
   fair,
   grantsFor,
+  inForce,
   permission,
   type PlacedGrant,
   recordChecks,
   type Rulebook,
-  rulesOf,
+  type RulesInForce,
   specialise,
   supposing,
-  type TableRules,
   type Who,
   whoCondition,
   withoutChange,
@@ -115,7 +115,7 @@ type Asked = Generator<readonly [id: string, condition: Condition, outcome?: typ
 
 function* ask(subject: Subject): Asked {
   const { rulebook, table, action, fields } = subject
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const changing = changesRecord(rules, action) && fields !== undefined
   yield* askGrants(rules, action)
   for (const { name, when, except } of deniesFor(rules, action)) {
@@ -136,7 +136,7 @@ function* ask(subject: Subject): Asked {
   }
 }
 
-function* askGrants(rules: TableRules, action: Action): Asked {
+function* askGrants(rules: RulesInForce, action: Action): Asked {
   for (const grant of grantsFor(rules, action)) {
     for (const who of grant.to) yield [whoId(who), whoCondition(rules, who)]
     if (grant.when) yield [whenId(grant), grant.when]
@@ -145,7 +145,7 @@ function* askGrants(rules: TableRules, action: Action): Asked {
 
 /** What law 5 asks besides: what is seen, what is changed, and what holds afterwards. */
 function* askChange({ rulebook, table, action }: Subject, fields: readonly string[]): Asked {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   if (fields.length > 0) yield* askGrants(rules, 'get')
   for (const grant of fields.length > 0 ? grantsFor(rules, action) : []) {
     if (grant.after) yield [afterId(grant), fair(rulebook, table, after(grant.after), fields)]

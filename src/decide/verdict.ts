@@ -4,18 +4,18 @@ import {
   type Action,
   type Caller,
   covers,
-  type NamedDeny,
   deniesFor,
   type Discretion,
   discretions,
   grantsFor,
+  inForce,
   isFixed,
+  type NamedDeny,
   permission,
   type PlacedGrant,
   recordChecks,
-  rulesOf,
+  type RulesInForce,
   stampsFor,
-  type TableRules,
   type Who,
   whoCondition,
 } from '../rules/index.js'
@@ -94,7 +94,7 @@ export const verdictFrom = (inquiry: Inquiry, facts: Facts): Verdict => verdictR
 /** Prepares to put facts together to verdicts: the rules are gone through once, for all callers and records. */
 export function verdictReader(subject: Subject): (caller: Caller, facts: Facts) => Verdict {
   const { rulebook, table, action } = subject
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const readGrants = grantsFor(rules, action).map((grant) => grantReader(rules, grant))
   const readDenies = deniesFor(rules, action).map(denyReader)
   const discreet = discretions(rulebook, table, action, subject.fields ?? []).map((each) => ({
@@ -135,7 +135,7 @@ function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 4
 }
 
 /** Why values that may be set do not fit, by field. */
-function checksReader({ action, fields }: Subject, rules: TableRules) {
+function checksReader({ action, fields }: Subject, rules: RulesInForce) {
   const checks = recordChecks(rules).map((check) => ({ ...check, id: checkId(check.name) }))
   return (facts: Facts, untold: readonly Discretion[]): Record<string, string> => {
     if (action !== 'create' && fields === undefined) return {}
@@ -172,7 +172,7 @@ export function signingInCouldHelp({ rulebook, table, action }: Subject): boolea
   return asksCaller(permission(rulebook, table, action))
 }
 
-function grantReader(rules: TableRules, grant: PlacedGrant): (facts: Facts) => GrantVerdict {
+function grantReader(rules: RulesInForce, grant: PlacedGrant): (facts: Facts) => GrantVerdict {
   const { action, fields, when } = grant
   const who = grant.to.map((each) => partReader(whoName(each), whoCondition(rules, each), whoId(each)))
   const holds = holding(grant)
@@ -197,7 +197,7 @@ function denyReader(deny: NamedDeny): (facts: Facts) => DenyVerdict {
 }
 
 /** Law 5, field by field. */
-function fieldsReader({ rulebook, table, action, fields = [] }: Subject, rules: TableRules) {
+function fieldsReader({ rulebook, table, action, fields = [] }: Subject, rules: RulesInForce) {
   const changing = action !== 'create'
   const { key } = tableOf(rulebook.model, table)
   const covering = (of: Action, field: string) =>

@@ -16,19 +16,21 @@ export interface World {
 
 /** What asks the world something: each is answered once, however often it is asked and of how many records. */
 export class Asked {
-  readonly #all: (Condition | Operand)[] = []
+  readonly #all: ((world: World) => unknown)[] = []
   readonly #places = new Map<string, number>()
 
   /** Where the answer is. */
   placeOf(asking: Condition | Operand): number {
     const what = whatIsAsked(asking)
-    const at = this.#places.get(what) ?? this.#all.push(asking) - 1
+    const at = this.#places.get(what) ?? this.#all.push(answerTo(asking)) - 1
     this.#places.set(what, at)
     return at
   }
 
   answeredBy(world: World): readonly unknown[] {
-    return this.#all.map((each) => answerTo(each, world))
+    const said: unknown[] = []
+    for (const answer of this.#all) said.push(answer(world))
+    return said
   }
 }
 
@@ -38,31 +40,35 @@ function whatIsAsked(asking: Condition | Operand): string {
   return asking.kind === 'after' || asking.kind === 'unchanged' ? asking.kind : JSON.stringify(asking)
 }
 
-/** What the world says to what asks it something; `null` to an operand that is missing. */
-function answerTo(asking: Condition | Operand, world: World): unknown {
-  const { caller, now, lookup } = world
+/** Prepares what the world says to what asks it something; `null` to an operand that is missing. */
+function answerTo(asking: Condition | Operand): (world: World) => unknown {
   switch (asking.kind) {
     case 'signedIn':
-      return caller.signedIn
+      return ({ caller }) => caller.signedIn
     case 'role':
-      return asking.anyOf.some((role) => caller.roles.includes(role))
+      return ({ caller }) => asking.anyOf.some((role) => caller.roles.includes(role))
     case 'channel':
-      return caller.channel !== undefined && asking.anyOf.includes(caller.channel)
+      return ({ caller }) => caller.channel !== undefined && asking.anyOf.includes(caller.channel)
     case 'some':
-      return lookup(asking.table, asking.to.field)
+      return ({ lookup }) => lookup(asking.table, asking.to.field)
     case 'after':
-      return nextOf(world)
+      return nextOf
     case 'unchanged':
-      return { ...nextOf(world), ...world.sent }
-    case 'value':
-      return fromPlain(asking.shape, asking.value)
+      return (world) => ({ ...nextOf(world), ...world.sent })
+    case 'value': {
+      const value = fromPlain(asking.shape, asking.value)
+      return () => value
+    }
     case 'now':
-      return new Date(now.getTime() + asking.plusSeconds * 1000)
+      return ({ now }) => new Date(now.getTime() + asking.plusSeconds * 1000)
     case 'caller':
-      if (asking.name === 'roles') return caller.signedIn ? caller.roles : null
-      return Object.hasOwn(caller.attributes, asking.name) ? (caller.attributes[asking.name] ?? null) : null
+      if (asking.name === 'roles') return ({ caller }) => (caller.signedIn ? caller.roles : null)
+      return ({ caller: { attributes } }) =>
+        Object.hasOwn(attributes, asking.name) ? (attributes[asking.name] ?? null) : null
     case 'given':
-      throw new TypeError('A value that comes with a request is known to databases only.')
+      return () => {
+        throw new TypeError('A value that comes with a request is known to databases only.')
+      }
     case 'always':
     case 'never':
     case 'all':

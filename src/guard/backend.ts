@@ -162,6 +162,8 @@ export interface RemoveRequest {
   readonly table: string
   readonly condition: Condition
   readonly records: number
+  /** What is set instead of removing them; left out, they are removed. */
+  readonly leaving?: Stamps
 }
 
 /** What came of a write. */

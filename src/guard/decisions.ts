@@ -1,6 +1,6 @@
 import { whoName } from '../decide/index.js'
 import { inFull, PachterError, readKey, tableOf } from '../model/index.js'
-import { type Action, grantsFor, rulesOf, specialise, expand, whoCondition } from '../rules/index.js'
+import { type Action, expand, grantsFor, inForce, specialise, whoCondition } from '../rules/index.js'
 import type { Decision } from './decision.js'
 import { planned, type Session } from './session.js'
 import { inquire } from './verdicts.js'
@@ -111,7 +111,7 @@ async function whatLets(session: Session, { action, table, key }: Call): Promise
 }
 
 function whatMightLet({ rulebook, caller }: Session, action: Action, table: string): readonly string[] {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const who = grantsFor(rules, action).flatMap(({ to }) => to)
   const open = who.filter((each) => specialise(expand(rulebook, whoCondition(rules, each)), caller).kind !== 'never')
   return [...new Set(open.map(whoName))]

@@ -228,7 +228,9 @@ export function prepareRemoval(session: Session, table: string) {
   const planFor = (records: number) =>
     planned(session, 'remove', [table, records], () => {
       const condition = decidedPermission(session, table, 'delete')
-      return { plan: session.backend.remove({ table, condition, records }), condition, rests: restsOnOthers(condition) }
+      const leaving = rulesOf(rulebook, table).gone?.onDelete
+      const plan = session.backend.remove({ table, condition, records, ...(leaving && { leaving }) })
+      return { plan, condition, rests: restsOnOthers(condition) }
     })
   return { inquiry, planFor }
 }

@@ -12,6 +12,8 @@ export interface FieldData extends Shape {
   readonly generated?: true
   /** The table whose key this field holds. */
   readonly references?: string
+  /** What the database calls it, where that is another name. */
+  readonly stored?: string
 }
 
 declare const VALUE: unique symbol
@@ -39,6 +41,11 @@ export interface Field<
   unique(): Field<V, O, R, K>
   /** Says that the store fills the value in on create when none is given, such as a serial number. */
   generated(): Field<V, O, R, K>
+  /**
+   * Says what the database calls the field, where that is another name: `references('members').storedAs('author')`. Only
+   * SQL ever shows it.
+   */
+  storedAs(column: string): Field<V, O, R, K>
 }
 
 function field<V, O extends boolean, R extends string | null, K extends boolean>(data: FieldData): Field<V, O, R, K> {
@@ -48,6 +55,7 @@ function field<V, O extends boolean, R extends string | null, K extends boolean>
     optional: () => field<V, true, R, K>({ ...data, optional: true }),
     unique: () => field<V, O, R, K>({ ...data, unique: true }),
     generated: () => field<V, O, R, K>({ ...data, generated: true }),
+    storedAs: (column: string) => field<V, O, R, K>({ ...data, stored: column }),
   })
 }
 

@@ -37,9 +37,10 @@ export { InputError } from './input-error.js'
 export { type KeyValues, parseKey, printKey, readKey } from './key.js'
 export { LIMITS } from './limits.js'
 export { bigIntAsText, show } from './show.js'
-export { checkModel, deepFreeze, defineModel, isName, type Model, type Tables } from './model.js'
-export { fieldOf, keyFieldsOf, type ModelData, type TableData, tableOf } from './tables.js'
+export { checkModel, deepFreeze, defineModel, isName, type Model, type Storage, type Tables } from './model.js'
+export { fieldOf, keyFieldsOf, type ModelData, type StoredTable, type TableData, tableOf } from './tables.js'
 export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
+export { type Naming, schemasOf, storedField, storedTable } from './stored.js'
 export { FIELD_TYPES, type FieldType, ITEM_TYPES, type PlainValue, type Shape, type Value } from './types.js'
 export {
   accepts,

@@ -2,7 +2,8 @@ import { ModelError } from './errors.js'
 import type { Field, FieldData } from './field.js'
 import { childrenOf, parentsOf } from './relations.js'
 import { show } from './show.js'
-import { type ModelData, type TableData, tableOf } from './tables.js'
+import { checkStored, conventional, type Naming, NAMINGS } from './stored.js'
+import { type ModelData, type StoredTable, type TableData, tableOf } from './tables.js'
 import { misshapen, numbersUpTo } from './values.js'
 
 /** What `defineModel` takes: field builders by table and name. */
@@ -26,35 +27,73 @@ type Referenced<T> = {
   }
 }
 
+/** How a model's tables are stored, where that is not what their names say. */
+export interface Storage<T> {
+  /** How the database writes names that are not given here or with `storedAs`; left out, as the model does. */
+  readonly naming?: Naming
+  /** The schema that all tables are in which name none; left out, the connection's own. */
+  readonly schema?: string
+  /** What the database calls a table, and the schema it is in. */
+  readonly tables?: { readonly [K in keyof T]?: string | StoredTable }
+}
+
 const NAME = /^[A-Za-z][A-Za-z0-9_]{0,62}$/
 
 /**
  * Describes the tables an app has: their fields, the fields' types and the references between them.
  *
  * @param tables field builders by table and field name; names are 1 to 63 letters, digits and `_`
+ * @param storage how the database calls them, where that is not the same
  * @returns the model as frozen plain data, typed
  * @throws {ModelError} where a name is not allowed, a table has no key, a key is optional,
- *   or a reference leads to no table or to one with a composite key
+ *   a reference leads to no table or to one with a composite key, or two are stored in the same place
  * @example
  * const model = defineModel({
  *   members: { id: integer().key().generated(), name: text() },
  *   plots: { id: integer().key().generated(), holderId: references('members').optional() },
  * })
+ * @example
+ * defineModel({ plots: { id: integer().key(), holderId: text().storedAs('Holder') } }, {
+ *   naming: 'snakeCase',
+ *   tables: { plots: { schema: 'garden', name: 'plot' } },
+ * })
  */
-export function defineModel<const T extends Tables>(tables: T & Referenced<T>): Model<T> {
+export function defineModel<const T extends Tables>(
+  tables: T & Referenced<T>,
+  storage: Storage<NoInfer<T>> = {},
+): Model<T> {
+  const { naming = 'asWritten' } = storage
+  if (!NAMINGS.includes(naming)) throw new ModelError(`naming is ${show(naming)}; it must be ${NAMINGS.join(' or ')}.`)
+  for (const name of Object.keys(storage.tables ?? {})) tableOf({ tables: tables as never }, name)
   const data: Record<string, TableData> = {}
   for (const [name, builders] of Object.entries<Tables[string]>(tables)) {
     assertName('table', name)
     const fields: Record<string, FieldData> = {}
     for (const [fieldName, builder] of Object.entries(builders)) {
       assertName('field', fieldName, name)
-      fields[fieldName] = builder.data
+      fields[fieldName] = storedBy(naming, fieldName, builder.data)
     }
     const key = Object.keys(fields).filter((each) => fields[each]?.key)
     // That there is one is checked with the rest.
-    data[name] = { key: key as unknown as TableData['key'], fields }
+    data[name] = { key: key as unknown as TableData['key'], fields, ...placeOf(name, storage) }
   }
   return checkModel({ tables: mapValues(data, (table) => resolveReferences(data, table)) }) as Model<T>
+}
+
+function storedBy(naming: Naming, name: string, field: FieldData): FieldData {
+  const stored = field.stored ?? conventional(naming, name)
+  return stored === name ? field : { ...field, stored }
+}
+
+function placeOf(
+  table: string,
+  { naming = 'asWritten', schema, tables = {} }: Storage<Tables>,
+): Pick<TableData, 'stored'> {
+  const said = Object.hasOwn(tables, table) ? tables[table] : undefined
+  const place = typeof said === 'string' ? { name: said } : said
+  const name = place?.name ?? conventional(naming, table)
+  const stored = { ...(schema !== undefined && { schema }), ...place, ...(name !== table && { name }) }
+  return Object.keys(stored).length > 0 ? { stored } : {}
 }
 
 /** Checks a model that is already plain data, such as one read from a rulebook file, and freezes it. */
@@ -70,6 +109,7 @@ export function checkModel(model: ModelData): ModelData {
     }
   }
   for (const name of Object.keys(model.tables)) assertRelationNames(model, name)
+  checkStored(model)
   return deepFreeze(model)
 }
 

@@ -1,11 +1,21 @@
 import { UnknownNameError } from './errors.js'
 import type { FieldData } from './field.js'
 
+/** Where a table's records are kept, as far as its own name does not say. */
+export interface StoredTable {
+  /** The schema it is in; on MariaDB a database, on SQLite an attached one. Left out, the connection's own. */
+  readonly schema?: string
+  /** What the database calls it. */
+  readonly name?: string
+}
+
 /** A table as plain data. */
 export interface TableData {
   /** The fields of the key, of which there is at least one. */
   readonly key: readonly [string, ...string[]]
   readonly fields: Readonly<Record<string, FieldData>>
+  /** Where its records are kept, where its name does not say. */
+  readonly stored?: StoredTable
 }
 
 /** A model as plain data, as it stands in a rulebook. */

@@ -154,10 +154,11 @@ export function checkCallerShape({ attributes, roles, implies, standings }: Call
   if (!Object.hasOwn(attributes, 'id') || attributes['id']?.optional) {
     throw new RuleError('A caller needs an id that is never missing; without one, the caller is anonymous.')
   }
-  for (const [name, { references }] of Object.entries(attributes)) {
+  for (const [name, { references, stored }] of Object.entries(attributes)) {
     if (TAKEN.includes(name)) {
       throw new RuleError(`A caller attribute cannot be called ${name}; that name has a meaning of its own.`)
     }
+    if (stored !== undefined) throw new RuleError(`The caller attribute ${name} is not stored; leave out storedAs.`)
     if (references !== undefined) {
       throw new RuleError(`The caller attribute ${name} cannot be a reference; give it the type of the key.`)
     }
@@ -262,8 +263,8 @@ function checkRoles(shape: CallerShape, roles: unknown): readonly string[] {
 export function shapeOfCaller({ signedIn, roles, attributes, channel, trusted }: Caller): string {
   if (trusted !== undefined) return 'trusted'
   const names = Object.keys(attributes)
-  // Most callers have one attribute, and nothing else.
-  if (names.length === 1 && roles.length === 0 && channel === undefined) return `${signedIn} ${names[0]}`
+  // Most callers have nothing but the attribute that all have.
+  if (names.length === 1 && roles.length === 0 && channel === undefined) return 'id'
   // As JSON: whatever stands in a role's name, no two shapes are ever one.
   return JSON.stringify([signedIn, names, roles, channel])
 }

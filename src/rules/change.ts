@@ -12,6 +12,7 @@ import {
   unchanged,
 } from '../condition/index.js'
 import { discretions, supposing } from './discretion.js'
+import { inForce } from './in-force.js'
 import { kept } from './kept.js'
 import { expand, holds, isFixed, permission, permitted, recordChecks, seesField, withoutChange } from './permission.js'
 import {
@@ -21,9 +22,8 @@ import {
   type Grant,
   grantsFor,
   type Rulebook,
-  rulesOf,
+  type RulesInForce,
   stampsFor,
-  type TableRules,
 } from './rulebook.js'
 
 /**
@@ -37,7 +37,7 @@ export function changePermission(
   action: Action,
   fields: readonly string[],
 ): Condition {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const grants = grantsFor(rules, action)
   const mayChange = (field: string): Condition => {
     // An own action sets its stamps anew; what is sent for them cannot count as left as it is.
@@ -77,7 +77,7 @@ export function dependsOn(condition: Condition, changed: readonly string[]): boo
 
 /** When a caller may create a record in which these fields were given, as one condition on that record. */
 export function createPermission(rulebook: Rulebook, table: string, fields: readonly string[]): Condition {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const grants = grantsFor(rules, 'create')
   const stamped = stampsFor(rules, 'create')
   const maySet = (field: string): Condition =>
@@ -100,7 +100,7 @@ export function createPermission(rulebook: Rulebook, table: string, fields: read
  * @param fields those that a value is sent for
  */
 export function fair(rulebook: Rulebook, table: string, condition: Condition, fields: readonly string[]): Condition {
-  const grants = grantsFor(rulesOf(rulebook, table), 'get')
+  const grants = grantsFor(inForce(rulebook, table), 'get')
   // Brought into shape first: what is asked of the change then stands outside of what is asked of its outcome.
   return normalise(normalise(condition), (leaf) => {
     if (leaf.kind !== 'unchanged' || !fields.includes(leaf.field)) return leaf
@@ -110,7 +110,7 @@ export function fair(rulebook: Rulebook, table: string, condition: Condition, fi
 }
 
 /** When a grant holds of a record before and after an update. */
-function staysHeld(rules: TableRules, grant: Grant): Condition {
+function staysHeld(rules: RulesInForce, grant: Grant): Condition {
   return allOf(holds(rules, grant), after(grant.after ?? holds(rules, grant)))
 }
 
@@ -119,7 +119,7 @@ function staysHeld(rules: TableRules, grant: Grant): Condition {
  * a change, which is taken to come out in favour of the caller.
  */
 export function possibility(rulebook: Rulebook, table: string, action: Action): Condition {
-  if (!changesRecord(rulesOf(rulebook, table), action)) return permission(rulebook, table, action)
+  if (!changesRecord(inForce(rulebook, table), action)) return permission(rulebook, table, action)
   return kept(rulebook, 'possibility', `${table} ${action}`, () => {
     const whole = expand(rulebook, permitted(rulebook, table, action), [`${table} ${action}`])
     return supposing(whole, () => true, always, 'change')

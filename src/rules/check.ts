@@ -1,4 +1,12 @@
-import { type Condition, contains, isAboutCaller, operandsOf, print, RuleError } from '../condition/index.js'
+import {
+  asksCaller,
+  type Condition,
+  contains,
+  isAboutCaller,
+  operandsOf,
+  print,
+  RuleError,
+} from '../condition/index.js'
 import {
   comparesAs,
   describeType,
@@ -14,6 +22,7 @@ import { type About, assertPlain, checkCondition, checkDepth, checkMoment, shape
 import { at } from './at.js'
 import { compilePattern } from './pattern.js'
 import { checkCallerShape } from './caller.js'
+import { inForce } from './in-force.js'
 import { assertNoCircle, permission } from './permission.js'
 import { ACTIONS, assertAction, changesRecord, type Rulebook, type TableRules, type Who } from './rulebook.js'
 
@@ -47,7 +56,8 @@ export function checkRulebook(rulebook: Rulebook): void {
         at(`${table} grants ${action}`, () => fieldOf(rulebook.model, table, field))
       }
     }
-    checkStamps(rulebook, table, rules)
+    checkStamps(rulebook, table, rules.stamps)
+    checkBars(rulebook, table, rules)
     checkFieldChecks(rulebook, table, rules)
     // Only a may leads on to other rules, and so perhaps in a circle.
     if (!conditions.some(({ condition }) => contains(condition, ({ kind }) => kind === 'may'))) continue
@@ -101,7 +111,7 @@ interface PlacedCondition {
 }
 
 function conditionsOf(rules: TableRules): readonly PlacedCondition[] {
-  const { ties, grants, denies, checks } = rules
+  const { ties, grants, denies, checks, fence, gone } = rules
   const placed = (place: string, condition: Condition | undefined, about: About): readonly PlacedCondition[] =>
     condition ? [{ place, condition, about }] : []
   return [
@@ -115,6 +125,8 @@ function conditionsOf(rules: TableRules): readonly PlacedCondition[] {
     ...Object.entries(denies).flatMap(([name, { when, on }]) =>
       placed(`deny ${name}`, when, on.every((action) => changesRecord(rules, action)) ? 'change' : 'record'),
     ),
+    ...placed('fence', fence, 'record'),
+    ...placed('gone', gone?.when, 'record'),
     ...Object.entries(checks.records).flatMap(([name, { that }]) => placed(`check ${name}`, that, 'outcome')),
   ]
 }
@@ -141,7 +153,38 @@ function checkWho(rulebook: Rulebook, rules: TableRules, who: Who): void {
   checkCondition(rulebook, who, [])
 }
 
-function checkStamps(rulebook: Rulebook, table: string, { stamps }: TableRules): void {
+/** What bars records: a fence that asks for no permission, since that asks for the fence, and what is gone by itself. */
+function checkBars(rulebook: Rulebook, table: string, { fence, gone, grants }: TableRules): void {
+  const asks = (condition: Condition | undefined, ...kinds: Condition['kind'][]) =>
+    condition !== undefined && contains(condition, ({ kind }) => kinds.includes(kind))
+  at(`${table} fence`, () => {
+    if (asks(fence, 'may')) throw new RuleError('a fence cannot ask what somebody may do; say it in full.')
+    inForce(rulebook, table)
+  })
+  at(`${table} gone`, () => {
+    if (!gone) {
+      if (!Object.values(grants).some((each) => each.some((grant) => grant.gone))) return
+      throw new RuleError('a grant names records that are gone, and the table has none: say when with gone().')
+    }
+    if (asks(gone.when, 'may', 'some') || asksCaller(gone.when) || asksNow(gone.when)) {
+      throw new RuleError('whether a record is gone, its own fields say: no caller, no moment and no other record.')
+    }
+    if (!gone.onDelete) return
+    const set = Object.keys(gone.onDelete)
+    const isSet = contains(gone.when, (part) =>
+      operandsOf(part).some((each) => each.kind === 'field' && set.includes(each.name)),
+    )
+    if (!isSet) throw new RuleError('what a delete sets does not make the record gone.')
+    const kept = tableOf(rulebook.model, table).key.find((name) => set.includes(name))
+    if (kept !== undefined) throw new RuleError(`${kept} is part of the key, which never changes.`)
+    checkStamps(rulebook, table, { delete: gone.onDelete })
+  })
+}
+
+const asksNow = (condition: Condition): boolean =>
+  contains(condition, (part) => operandsOf(part).some(({ kind }) => kind === 'now'))
+
+function checkStamps(rulebook: Rulebook, table: string, stamps: TableRules['stamps']): void {
   for (const [when, values] of Object.entries(stamps)) {
     for (const [name, operand] of Object.entries(values)) {
       at(`${table} stamps ${when}`, () => {

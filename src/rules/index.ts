@@ -50,6 +50,7 @@ export {
   type PlacedGrant,
   type RecordCheck,
   type Rulebook,
+  type RulesInForce,
   rulesOf,
   type Stamps,
   stampsFor,
@@ -69,3 +70,4 @@ export type { AsForSpec, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } fro
 export { asSeen, asTold } from './seen.js'
 export { readRulebook, RulebookError } from './read.js'
 export { rulebookSchema } from './schema.js'
+export { inForce } from './in-force.js'

@@ -11,10 +11,12 @@ import {
   operandsOf,
   rewrite,
   RuleError,
+  sameData,
   shift,
 } from '../condition/index.js'
 import { LIMITS, tableOf } from '../model/index.js'
 import { type Caller, rolesThatServe } from './caller.js'
+import { inForce, isThere } from './in-force.js'
 import { kept } from './kept.js'
 import {
   type Action,
@@ -24,6 +26,7 @@ import {
   type Grant,
   grantsFor,
   type Rulebook,
+  type RulesInForce,
   rulesOf,
   stampsFor,
   type TableRules,
@@ -72,7 +75,7 @@ export function isFixed(rulebook: Rulebook, table: string, action: Action, field
 }
 
 /** The checks on a table's records as a whole, with their names. */
-export function recordChecks({ checks }: TableRules): readonly (TableRules['checks']['records'][string] & {
+export function recordChecks({ checks }: RulesInForce): readonly (TableRules['checks']['records'][string] & {
   readonly name: string
 })[] {
   return Object.entries(checks.records).map(([name, check]) => ({ ...check, name }))
@@ -90,17 +93,16 @@ export function fieldSight(
 
 export function seesField(rulebook: Rulebook, table: string, field: string, action: 'list' | 'get' = 'get'): Condition {
   if (tableOf(rulebook.model, table).key.includes(field)) return always
-  const rules = rulesOf(rulebook, table)
-  return anyOf(
-    ...grantsFor(rules, action)
-      .filter((grant) => covers(grant, field))
-      .map((grant) => holds(rules, grant)),
+  const rules = inForce(rulebook, table)
+  return anyGrant(
+    rules,
+    grantsFor(rules, action).filter((grant) => covers(grant, field)),
   )
 }
 
 export function permitted(rulebook: Rulebook, table: string, action: Action): Condition {
-  const rules = rulesOf(rulebook, table)
-  const granted = anyOf(...grantsFor(rules, action).map((grant) => holds(rules, grant)))
+  const rules = inForce(rulebook, table)
+  const granted = anyGrant(rules, grantsFor(rules, action))
   const open = deniesFor(rules, action).map(({ when, except }) =>
     notOf(allOf(when, notOf(anyOf(...except.map((who) => whoCondition(rules, who)))))),
   )
@@ -108,13 +110,27 @@ export function permitted(rulebook: Rulebook, table: string, action: Action): Co
   return allOf(granted, ...open, ...(needsSight ? [permitted(rulebook, table, 'get')] : []))
 }
 
+/** That one of these grants holds: what bars records, and so is part of them all, is asked once. */
+function anyGrant(rules: RulesInForce, grants: readonly Grant[]): Condition {
+  const each = grants.map((grant) => holds(rules, grant))
+  if (!rules.fence && !rules.gone) return anyOf(...each)
+  const parts = each.map((condition) => partsOfAll(normalise(condition)))
+  const [first = [], ...others] = parts
+  const isIn = (part: Condition, all: readonly Condition[]) => all.some((other) => sameData(other, part))
+  const common = first.filter((part) => others.every((all) => isIn(part, all)))
+  return allOf(...common, anyOf(...parts.map((all) => allOf(...all.filter((part) => !isIn(part, common))))))
+}
+
+const partsOfAll = (condition: Condition): readonly Condition[] =>
+  condition.kind === 'all' ? condition.of : [condition]
+
 /** When a grant holds, on the record as it is. */
-export function holds(rules: TableRules, { to, when }: Grant): Condition {
+export function holds(rules: RulesInForce, { to, when }: Grant): Condition {
   return allOf(anyOf(...to.map((who) => whoCondition(rules, who))), ...(when ? [when] : []))
 }
 
 /** The condition that a tie name stands for, or the condition on the caller itself. */
-export function whoCondition(rules: TableRules, who: Who): Condition {
+export function whoCondition(rules: RulesInForce, who: Who): Condition {
   // The rulebook was checked: the tie is there. Were it not, nobody has it.
   return typeof who === 'string' ? (rules.ties[who] ?? anyOf()) : who
 }
@@ -170,7 +186,8 @@ export function assertNoCircle(
 }
 
 /** A role is had by the caller's word, or by the caller's own record as it stands, or by a role that implies it. */
-function expandRole({ caller, model }: Rulebook, wanted: readonly string[]): Condition {
+function expandRole(rulebook: Rulebook, wanted: readonly string[]): Condition {
+  const { caller, model } = rulebook
   const serving = rolesThatServe(caller, wanted)
   const known: Condition = { kind: 'role', anyOf: serving }
   if (!caller.record) return known
@@ -182,12 +199,12 @@ function expandRole({ caller, model }: Rulebook, wanted: readonly string[]): Con
     from: { kind: 'caller', name: 'id' },
     to: { level: 1, field: tableOf(model, table).key[0] },
     one: true,
-    where: {
+    where: allOf(shift(isThere(rulebook, table), 1), {
       kind: 'compare',
       how: 'overlaps',
       left: { kind: 'field', level: 1, name: roles },
       right: { kind: 'value', shape: { type: 'list', item: 'text' }, value: serving },
-    },
+    }),
   })
 }
 

@@ -23,6 +23,8 @@ export interface Grant {
   readonly when?: Condition
   /** What must hold of the record after an update, in place of the grant itself. */
   readonly after?: Condition
+  /** Whether it is also for records that count as gone. */
+  readonly gone?: true
 }
 
 /** A deny as plain data. It overrules every grant where `when` holds and the caller is none of `except`. */
@@ -59,6 +61,13 @@ export interface RecordCheck {
   readonly fields: readonly string[]
 }
 
+/** When a record counts as gone: it is not there, but for grants that name such records, and for trusted code. */
+export interface Gone {
+  readonly when: Condition
+  /** What a delete sets instead of removing the record. */
+  readonly onDelete?: Stamps
+}
+
 /** The rules of one table as plain data. */
 export interface TableRules {
   /** The table's own actions. */
@@ -70,6 +79,9 @@ export interface TableRules {
   readonly stamps: Readonly<Record<Action, Stamps>>
   /** Whether it may be told that a hidden record has a key or a unique value, or is there to be referred to. */
   readonly conflicts?: 'told'
+  /** What holds of every record that anybody may do anything to, whatever the grants say. */
+  readonly fence?: Condition
+  readonly gone?: Gone
   readonly checks: {
     readonly fields: Readonly<Record<string, FieldCheck>>
     readonly records: Readonly<Record<string, RecordCheck>>
@@ -95,9 +107,16 @@ export const NO_RULES: TableRules = Object.freeze({
   checks: { fields: {}, records: {} },
 })
 
-/** The rules of a table; those of a table without any refuse everything. */
+/** The rules of a table as they were written; those of a table without any refuse everything. */
 export function rulesOf(rulebook: Rulebook, table: string): TableRules {
   return (Object.hasOwn(rulebook.tables, table) && rulebook.tables[table]) || NO_RULES
+}
+
+declare const IN_FORCE: unique symbol
+
+/** The rules of a table as they are enforced, made by `inForce`: with what bars records in the place where it counts. */
+export interface RulesInForce extends TableRules {
+  readonly [IN_FORCE]: true
 }
 
 /** A grant with the place it stands in. */
@@ -107,7 +126,7 @@ export interface PlacedGrant extends Grant {
 }
 
 /** The grants that open an action: `list` and `get` are also opened by `read`. `read` itself asks for `get`. */
-export function grantsFor(rules: TableRules, action: Action): readonly PlacedGrant[] {
+export function grantsFor(rules: RulesInForce, action: Action): readonly PlacedGrant[] {
   const places: readonly Action[] = isRead(action) ? ['read', action === 'read' ? 'get' : action] : [action]
   // An own action takes no values beside its stamps but those it lists.
   const fields = rules.actions.includes(action) ? { fields: [] } : {}
@@ -141,7 +160,7 @@ export interface NamedDeny extends Deny {
 }
 
 /** The denies that bear on an action. */
-export function deniesFor(rules: TableRules, action: Action): readonly NamedDeny[] {
+export function deniesFor(rules: RulesInForce, action: Action): readonly NamedDeny[] {
   const asked = action === 'read' ? 'get' : action
   return Object.entries(rules.denies)
     .filter(([, { on }]) => on.includes(asked) || (isRead(asked) && on.includes('read')))

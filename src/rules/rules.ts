@@ -1,4 +1,5 @@
 import {
+  allOf,
   always,
   anyOf,
   type CallerCondition,
@@ -84,6 +85,20 @@ export type RuleFunctions<M, C> = {
   readonly [T in TableName<M>]?: (context: RuleContext<M, C, T>) => BuiltRules
 }
 
+/** What holds in many tables at once. */
+export interface RulesOptions<M, C> {
+  /**
+   * Fences off every table of the model by a field that holds the value of an attribute of the caller's: their
+   * organisation. A table without that field has to have a fence of its own, or to stand outside.
+   */
+  readonly fence?: {
+    readonly field: string
+    readonly is: keyof AttributesOf<C> & string
+    /** The tables whose records are everybody's. */
+    readonly outside?: readonly TableName<M>[]
+  }
+}
+
 /** That rules are written for tables that are there, as far as their names are known to the compiler. */
 type NoOthers<F, T> = string extends keyof F ? unknown : { readonly [K in Exclude<keyof F, T>]: never }
 
@@ -99,6 +114,7 @@ type ActionsIn<F> = {
  * @param model the tables, from `defineModel`
  * @param caller what callers look like, from `defineCaller`
  * @param tables a function for each table, given what {@link RuleContext} lists
+ * @param options what holds in many tables at once
  * @returns the rulebook: frozen plain data that survives `JSON.stringify`, typed
  * @throws {RuleError} where a rule does not fit the model, with its place
  * @throws {UnknownNameError} where a rule names what is not there
@@ -114,6 +130,7 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
   model: M,
   caller: C,
   tables: F & NoOthers<F, TableName<M>>,
+  options: RulesOptions<M, C> = {},
 ): Rules<M, C, ActionsIn<F>> {
   const shared = {
     caller: callerTerms(caller.attributes),
@@ -142,10 +159,41 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
     version: 1,
     model: { tables: model.tables },
     caller: structuredClone(caller),
-    tables: built,
+    tables: options.fence ? fencedOff(model, caller, built, options.fence) : built,
   }
   checkRulebook(rulebook)
   return deepFreeze(structuredClone(rulebook)) as Rules<M, C, ActionsIn<F>>
+}
+
+/** Puts the fence into every table that has its field; one that has none of its own either is left out by mistake. */
+function fencedOff(
+  model: ModelData,
+  caller: CallerDefinition,
+  built: Readonly<Record<string, TableRules>>,
+  { field, is, outside = [] }: NonNullable<RulesOptions<unknown, CallerDefinition>['fence']>,
+): Readonly<Record<string, TableRules>> {
+  if (!Object.hasOwn(caller.attributes, is)) {
+    throw new UnknownNameError('caller attribute', is, Object.keys(caller.attributes))
+  }
+  for (const name of outside) tableOf(model, name)
+  const condition: Condition = {
+    kind: 'compare',
+    how: 'is',
+    left: { kind: 'field', level: 0, name: field },
+    right: { kind: 'caller', name: is },
+  }
+  const fenced = Object.entries(model.tables).map(([name, { fields }]) => {
+    const rules = built[name] ?? NO_RULES
+    if (outside.includes(name)) return [name, rules] as const
+    if (Object.hasOwn(fields, field)) {
+      return [name, { ...rules, fence: rules.fence ? allOf(condition, rules.fence) : condition }] as const
+    }
+    if (rules.fence) return [name, rules] as const
+    throw new RuleError(
+      `${name} has no ${field} to be fenced off by: give it a fence of its own, or name it among those outside.`,
+    )
+  })
+  return Object.fromEntries(fenced)
 }
 
 function callerTerms(attributes: Readonly<Record<string, FieldData>>): object {

@@ -72,7 +72,15 @@ export const rulebookSchema: JsonSchema & {
   ...object({
     format: { const: 'pachter-rulebook' },
     version: { const: 1 },
-    model: object({ tables: recordOf(object({ key: texts, fields: recordOf(ref('field')) })) }),
+    model: object({
+      tables: recordOf(
+        object({
+          key: texts,
+          fields: recordOf(ref('field')),
+          'stored?': object({ 'schema?': text, 'name?': text }),
+        }),
+      ),
+    }),
     caller: object({
       attributes: recordOf(ref('field')),
       roles: texts,
@@ -91,14 +99,27 @@ export const rulebookSchema: JsonSchema & {
       'unique?': { const: true },
       'generated?': { const: true },
       'references?': text,
+      'stored?': text,
     }),
     tableRules: object({
       actions: texts,
       ties: recordOf(condition),
-      grants: recordOf(listOf(object({ to: listOf(who), 'fields?': texts, 'when?': condition, 'after?': condition }))),
+      grants: recordOf(
+        listOf(
+          object({
+            to: listOf(who),
+            'fields?': texts,
+            'when?': condition,
+            'after?': condition,
+            'gone?': { const: true },
+          }),
+        ),
+      ),
       denies: recordOf(object({ on: texts, when: condition, except: listOf(who), message: text })),
       stamps: recordOf(recordOf(operand)),
       'conflicts?': { const: 'told' },
+      'fence?': condition,
+      'gone?': object({ when: condition, 'onDelete?': recordOf(operand) }),
       checks: object({
         fields: recordOf(
           object({

@@ -13,8 +13,9 @@ import {
   type Some,
 } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
+import { inForce } from './in-force.js'
 import { fieldSight } from './permission.js'
-import { covers, grantsFor, type Rulebook, rulesOf } from './rulebook.js'
+import { covers, grantsFor, type Rulebook } from './rulebook.js'
 
 /**
  * A condition of somebody who asks, made safe: a field that is hidden from the caller counts as missing, and
@@ -125,7 +126,7 @@ function sightOfOperand(rulebook: Rulebook, operand: Operand, tables: readonly s
 
 /** When a field is seen of a record that may be listed. */
 function sightAt(rulebook: Rulebook, table: string, field: string, level: number): Condition {
-  const grants = grantsFor(rulesOf(rulebook, table), 'list')
+  const grants = grantsFor(inForce(rulebook, table), 'list')
   const isKey = tableOf(rulebook.model, table).key.includes(field)
   if (isKey || grants.every((grant) => covers(grant, field))) return always
   return shift(fieldSight(rulebook, table, field, 'list'), level)

@@ -1,4 +1,5 @@
 import {
+  allOf,
   assertCondition,
   type CallerCondition,
   type Condition,
@@ -33,6 +34,8 @@ export interface GrantSpec<M, T extends TableName<M>, Tie extends string> {
   readonly when?: Condition
   /** What must hold of the record after an update; left out, the grant itself must still hold. */
   readonly after?: Condition
+  /** Whether it is also for records that count as gone; see `gone`. */
+  readonly gone?: true
 }
 
 /** Grants an action to whoever another action of the table is granted to, under the same conditions. */
@@ -112,6 +115,20 @@ export interface TableBuilder<
    * the answer could tell of what is hidden from them.
    */
   conflicts(told: 'told'): TableBuilder<M, T, Tie, Own>
+  /**
+   * Says what holds of every record that anybody may do anything to, whatever the grants say: that it belongs to the
+   * caller's organisation, say. Records beyond the fence are not there, also for what follows a reference.
+   */
+  fence(condition: Condition): TableBuilder<M, T, Tie, Own>
+  /**
+   * Says when a record counts as gone: it is then in no list and no count, no step leads to it, and nobody may do anything
+   * to it, but by grants with `gone: true`. Trusted code finds it.
+   *
+   * @param when a condition on the record's own fields
+   * @param options `onDelete`: what a delete sets, instead of removing the record
+   * @example table.gone(row.removedAt.isSet(), { onDelete: { removedAt: now } })
+   */
+  gone(when: Condition, options?: { readonly onDelete?: StampsSpec<M, T> }): TableBuilder<M, T, Tie, Own>
   /** Says what values have to be like, one by one and together, whoever sends them. */
   checks(fields: FieldCheckSpecs<M, T>, records?: RecordCheckSpecs<M, T>): TableBuilder<M, T, Tie, Own>
 }
@@ -138,6 +155,12 @@ export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own 
         },
       }),
     conflicts: (conflicts) => next({ conflicts }),
+    fence: (fence) =>
+      next({ fence: rules.fence ? allOf(rules.fence, assertCondition(fence)) : assertCondition(fence) }),
+    gone: (when, { onDelete } = {}) =>
+      next({
+        gone: { when: assertCondition(when), ...(onDelete && { onDelete: plainStamps(model, table, onDelete) }) },
+      }),
     checks: (fields, records = {}) =>
       next({
         checks: {
@@ -170,13 +193,14 @@ function plainGrant(all: Readonly<Record<string, readonly AnyGrant[]>>, given: A
       .flatMap((grant) => plainGrant(all, grant))
       .map((grant) => (given.fields ? { ...grant, fields: given.fields } : grant))
   }
-  const { to, fields, when, after } = given
+  const { to, fields, when, after, gone } = given
   return [
     {
       to: several(to).map(plainWho),
       ...(fields && { fields }),
       ...(when && { when: assertCondition(when) }),
       ...(after && { after: assertCondition(after) }),
+      ...(gone && { gone }),
     },
   ]
 }

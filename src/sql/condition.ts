@@ -8,10 +8,11 @@ import {
   operandsOf,
   type Some,
 } from '../condition/index.js'
-import { fieldOf, type Shape } from '../model/index.js'
+import { fieldOf, type Shape, storedTable } from '../model/index.js'
 import type { Rulebook } from '../rules/index.js'
 import type { TypedFragment } from './compare.js'
 import type { Dialect, Trait, Traits } from './dialect.js'
+import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
 import { type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
@@ -41,15 +42,23 @@ export interface Compilation {
 /** The alias of the record at a level. Names in a model start with a letter, so no table is called so. */
 export const aliasAt = (level: number): string => `_${level}`
 
+/** A table under the alias of a level. */
+export const tableAs = (names: Names, table: string, level = 0): Fragment =>
+  raw(`${tableNamed(names, table)} AS ${aliasAt(level)}`)
+
 /** The record at a level, under its alias. */
-export function scopeAt(dialect: Dialect, table: string, level = 0): Scope {
-  return { table, column: (field) => raw(`${aliasAt(level)}.${dialect.identifier(field)}`) }
-}
+export const scopeAt = (names: Names, table: string, level = 0): Scope => scopeUnder(names, table, aliasAt(level))
+
+/** A record under an alias as it stands in the statement. */
+export const scopeUnder = (names: Names, table: string, alias: string): Scope => ({
+  table,
+  column: (field) => raw(`${alias}.${columnNamed(names, table, field)}`),
+})
 
 /** The record of a statement whose table has no alias: not every database gives one to what is deleted. */
-export function tableScope(dialect: Dialect, table: string): Scope {
-  return { table, column: (field) => raw(`${dialect.identifier(table)}.${dialect.identifier(field)}`) }
-}
+export const tableScope = (names: Names, table: string): Scope =>
+  // Without its schema, which not every database takes before a column.
+  scopeUnder(names, table, names.dialect.identifier(storedTable(names.rulebook.model, table).name))
 
 /**
  * Compiles a condition, free of `may`, roles and `signedIn`, to SQL that is never true where the condition is
@@ -123,9 +132,9 @@ function compileCompare(compilation: Compilation, { how, left, right }: Compare,
 function compileSome(compilation: Compilation, some: Some, scopes: readonly Scope[]): Fragment {
   const { dialect, form = 'walk' } = compilation
   const { table, from, to, where } = some
-  const inner = scopeAt(dialect, table, to.level)
+  const inner = scopeAt(compilation, table, to.level)
   const start = compileOperand(compilation, from, scopes)
-  const source = raw(`${dialect.identifier(table)} AS ${aliasAt(to.level)}`)
+  const source = tableAs(compilation, table, to.level)
   const deeper = scopes.slice(0, to.level)
   deeper[to.level] = inner
   const condition = compileCondition(compilation, where, deeper)
@@ -161,11 +170,8 @@ export function typedColumn(compilation: Compilation, { table, column }: Scope, 
 }
 
 /** Whether the database has a column with this trait. */
-export const hasTrait = ({ traits }: Compilation, table: string, field: string, trait: Trait): boolean =>
-  traits?.get(columnName(table, field))?.has(trait) === true
-
-/** What a column is called among the traits. */
-export const columnName = (table: string, field: string): string => `${table}.${field}`
+export const hasTrait = ({ traits, rulebook }: Compilation, table: string, field: string, trait: Trait): boolean =>
+  traits?.get(placeOfField(rulebook.model, table, field))?.has(trait) === true
 
 function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {
   const { rulebook, old } = compilation

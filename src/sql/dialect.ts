@@ -30,7 +30,7 @@ export interface Dialect {
   readonly locks?: { readonly write: string; readonly refer: string }
   /** What a SELECT of values alone selects from, such as ` FROM DUAL`. */
   readonly fromNothing: string
-  /** A name from the model, quoted. */
+  /** A name, quoted. */
   identifier(name: string): string
   /** How each type is stored. */
   readonly types: StoredTypes
@@ -54,10 +54,13 @@ export interface Dialect {
   readonly costs: Readonly<Record<Form | 'read', number>>
   /** Whether an index serves an order that goes on in another direction than it began. */
   readonly turnsOrder: boolean
-  /** Tells of each index its `table` and first `column`, and about how many `rows` the table has. */
-  readonly catalogue: string
-  /** Names each `table` whose changes no transaction takes back, where there can be such. */
-  readonly lasting?: string
+  /**
+   * Tells of each index its `table` with its `schema`, whether that is the connection's `own`, and the first `column`, and
+   * about how many `rows` the table has: in the connection's own schema, and in these.
+   */
+  catalogue(schemas: Fragment): Fragment
+  /** Names each `table`, with its `schema` and whether that is the `own`, whose changes no transaction takes back. */
+  lasting?(schemas: Fragment): Fragment
   /** Tells the `rows` of a table, about, where the catalogue does not. */
   rows?(table: Fragment): Fragment
   /** At most so many rows, after leaving so many out. */
@@ -72,9 +75,9 @@ export interface Dialect {
   exact?(text: Fragment): Fragment
   /** What of a long text it is sorted by, where the database itself does not look further. */
   beginning?(text: Fragment): Fragment
-  /** Tells of the columns that are not as the model takes them to be: their `table`, `column` and {@link Trait}. */
-  readonly traits?: string
-  /** What numbers a new record, where nothing else of it is given. */
+  /** Tells of the columns that are not as the model takes them to be: where they are, and their {@link Trait}. */
+  traits?(schemas: Fragment): Fragment
+  /** What numbers a new record, where nothing else of it is given; the table is quoted, the column is not. */
   nextNumber(table: string, column: string): Fragment
   /** How to sort by a column, missing values before all others. */
   order(column: Fragment, descending: boolean, optional: boolean): Fragment
@@ -86,6 +89,8 @@ export interface Dialect {
   listColumn(list: Fragment): Fragment
   /** Reads a list of {@link jsonList}. */
   readList(json: unknown): ReadList
+  /** Makes a schema, quoted, where none is there; on SQLite in memory. */
+  createSchema(schema: string): string
   /** Has the numbers that a column hands out follow on those that are there, where it does not by itself. */
   numberOn?(table: string, column: string): string
 }
@@ -102,7 +107,7 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy' | 'cancelled'
  */
 export type Trait = 'fine' | 'loose' | 'long'
 
-/** Which columns have which traits, by table and column. */
+/** Which columns have which traits, by their place in the database. */
 export type Traits = ReadonlyMap<string, ReadonlySet<Trait>>
 
 /** A JSON value for each record of a table that meets a condition. */

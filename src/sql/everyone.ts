@@ -12,11 +12,12 @@ import {
 } from '../condition/index.js'
 import { fieldOf, type Shape, tableOf, toPlain, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt } from './condition.js'
+import { type Compilation, compileCondition, type Scope, scopeAt, scopeUnder, tableAs } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { planCount } from './read.js'
-import { selectedAs, tableAs } from './record.js'
+import { tableNamed } from './names.js'
+import { selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
 
 /** The table with a record for each caller, and which field of it holds what of a caller. */
@@ -68,10 +69,10 @@ export function planEveryone(
   filter: Condition,
   everyone: Everyone,
 ): EveryonePlan {
-  const { rulebook, dialect } = compilation
-  const column = (name: string) => raw(`${CALLER}.${dialect.identifier(name)}`)
+  const { rulebook } = compilation
+  const { column } = scopeUnder(compilation, everyone.table, CALLER)
   return planCounts(compilation, table, ofSignedIn(filter, everyone), {
-    from: raw(`${dialect.identifier(everyone.table)} AS ${CALLER}`),
+    from: raw(`${tableNamed(compilation, everyone.table)} AS ${CALLER}`),
     key: tableOf(rulebook.model, everyone.table).key.map(column),
     attribute: (name) => {
       const field = (name === 'roles' ? everyone.roles : everyone.attributes[name]) as string
@@ -124,7 +125,7 @@ function planCounts(compilation: Compilation, table: string, filter: Condition, 
   const asking = branches.filter(asksCaller)
   const [alone, own] = [asking.filter(isCallerAlone), asking.filter((each) => !isCallerAlone(each))]
   const inside: Compilation = { ...compilation, form: 'walk', caller: callers.attribute }
-  const holds = () => compileCondition(inside, anyOf(...alone), [scopeAt(dialect, table)])
+  const holds = () => compileCondition(inside, anyOf(...alone), [scopeAt(compilation, table)])
   return {
     open: planCount({ ...compilation, form: 'scan' }, table, open),
     whole: planCount(compilation, table, normalise(allOf())),
@@ -154,12 +155,12 @@ function countPairs(
   { from, key }: CallerRows,
 ): Fragment {
   const { rulebook, dialect } = compilation
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   const record = tableOf(rulebook.model, table).key.map((name, at) =>
     selectedAs(dialect, { name: `record ${at}`, text: root.column(name) }),
   )
   const pairs = branches.map((branch) => {
-    const joined = new Joined(compilation, [from, tableAs(dialect, table)])
+    const joined = new Joined(compilation, [from, tableAs(compilation, table)])
     joined.add(normalise(allOf(branch, notOf(open))), [root])
     return sql`SELECT DISTINCT ${keyColumns(dialect, key)}, ${join(record, ', ')} FROM ${joined.from} WHERE ${joined.where}`
   })
@@ -191,15 +192,14 @@ class Joined {
   }
 
   add(condition: Condition, scopes: readonly Scope[]): void {
-    const { dialect } = this.compilation
     if (condition.kind === 'all') {
       for (const part of condition.of) this.add(part, scopes)
     } else if (condition.kind === 'some' && asksCaller(condition)) {
       const { table, from, to, where } = condition
       const alias = `_j${this.#tables.length}`
-      this.#tables.push(raw(`${dialect.identifier(table)} AS ${alias}`))
+      this.#tables.push(raw(`${tableNamed(this.compilation, table)} AS ${alias}`))
       const deeper = scopes.slice(0, to.level)
-      deeper[to.level] = { table, column: (field) => raw(`${alias}.${dialect.identifier(field)}`) }
+      deeper[to.level] = scopeUnder(this.compilation, table, alias)
       const reached: Operand = { kind: 'field', level: to.level, name: to.field }
       this.add({ kind: 'compare', how: 'is', left: reached, right: from }, deeper)
       this.add(where, deeper)

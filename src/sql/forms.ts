@@ -1,9 +1,9 @@
 import { type Condition, contains, operandsOf } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
-import { type Compilation, compileCondition, scopeAt } from './condition.js'
+import { type Compilation, compileCondition, scopeAt, tableAs } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, sql } from './fragment.js'
-import { tableAs } from './record.js'
+import { columnNamed } from './names.js'
 
 /** The OR a filter finds its records by, and what it asks besides. */
 export interface Branches {
@@ -48,15 +48,15 @@ export interface Source {
 /** Writes a filter in a form: what stands behind FROM and WHERE. */
 export function sourceOf(compilation: Compilation, table: string, filter: Condition): Source {
   const { dialect, form } = compilation
-  const from = tableAs(dialect, table)
+  const from = tableAs(compilation, table)
   const branches = form === 'gather' ? branchesOf(filter) : undefined
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   if (!branches || !joinsBranches(dialect, branches)) {
     return { from, where: compileCondition(compilation, filter, [root]) }
   }
   const { key, fields } = tableOf(compilation.rulebook.model, table)
   const same = key.map((name) =>
-    dialect.equal(raw(`_g.${dialect.identifier(name)}`), root.column(name), fields[name] as never),
+    dialect.equal(raw(`_g.${columnNamed(compilation, table, name)}`), root.column(name), fields[name] as never),
   )
   return {
     from: sql`${from} JOIN (${gathered(compilation, table, branches)}) AS _g ON ${join(same, ' AND ')}`,
@@ -73,13 +73,13 @@ const joinsBranches = (dialect: Dialect, { of }: Branches): boolean =>
 
 /** The keys that each branch finds, each once. */
 export function gathered(compilation: Compilation, table: string, { of }: Branches): Fragment {
-  const { dialect, rulebook } = compilation
-  const root = scopeAt(dialect, table)
+  const { rulebook } = compilation
+  const root = scopeAt(compilation, table)
   const key = tableOf(rulebook.model, table).key.map(root.column)
   return join(
     of.map(
       (branch) =>
-        sql`SELECT ${join(key, ', ')} FROM ${tableAs(dialect, table)} WHERE ${compileCondition(compilation, branch, [root])}`,
+        sql`SELECT ${join(key, ', ')} FROM ${tableAs(compilation, table)} WHERE ${compileCondition(compilation, branch, [root])}`,
     ),
     ' UNION ',
   )

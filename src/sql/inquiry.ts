@@ -2,9 +2,9 @@ import { selectedColumn } from './stored.js'
 import type { Question } from '../decide/index.js'
 import { tableOf } from '../model/index.js'
 import { answerColumns, type DriverRow } from './answers.js'
-import { type Compilation, type Scope, scopeAt } from './condition.js'
+import { type Compilation, type Scope, scopeAt, tableAs } from './condition.js'
 import { join, raw, sql } from './fragment.js'
-import { keyIs, selectedAs, tableAs, valueReader } from './record.js'
+import { keyIs, selectedAs, valueReader } from './record.js'
 import { render, type Statement } from './statement.js'
 
 /** A statement that answers questions about one record, and how to read what it returns. */
@@ -18,12 +18,12 @@ export interface AnswerPlan {
 /** One statement that answers questions about the record whose key is given with the request. */
 export function planAnswers(compilation: Compilation, table: string, questions: readonly Question[]): AnswerPlan {
   const { rulebook, dialect } = compilation
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   const fields = Object.entries(tableOf(rulebook.model, table).fields)
   const { columns, answersOf } = answerColumns(compilation, [root], questions)
   const values = fields.map(([name, field]) => ({ name, text: selectedColumn(dialect, root.column(name), field) }))
   const all = [...values, ...columns].map((column) => selectedAs(dialect, column))
-  const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(dialect, table)} WHERE ${keyIs(compilation, table, root)}`
+  const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(compilation, table)} WHERE ${keyIs(compilation, table, root)}`
   const readers = fields.map(([name, field]) => [name, valueReader(dialect, field)] as const)
   return {
     statement: render(text, dialect),

@@ -1,9 +1,9 @@
 import type { Condition } from '../condition/index.js'
-import { type Compilation, compileCondition, scopeAt } from './condition.js'
-import type { Dialect } from './dialect.js'
+import { type Compilation, compileCondition, scopeAt, tableAs } from './condition.js'
 import type { Branches } from './forms.js'
 import { join, raw, slot, sql } from './fragment.js'
-import { selectedAs, tableAs } from './record.js'
+import { tableNamed } from './names.js'
+import { selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
 
 /** Of a branch without an index, so many records are looked at. */
@@ -33,8 +33,8 @@ export function planReach(
   isFound: boolean,
 ): ReachPlan {
   const { dialect } = compilation
-  const root = scopeAt(dialect, table)
-  const from = tableAs(dialect, table)
+  const root = scopeAt(compilation, table)
+  const from = tableAs(compilation, table)
   const cap = dialect.limit(slot({ kind: 'given', name: '$cap' }, { type: 'integer' }))
   const sample = sql`(SELECT * FROM ${from}${dialect.limit(raw(String(SAMPLE)))}) AS _0`
   const count = (condition: Condition, name: string, isIndexed: boolean) => {
@@ -63,7 +63,7 @@ export function planReach(
 }
 
 /** Counts a table's records, about, where the database's catalogue does not tell. */
-export function planRows(dialect: Dialect, table: string): Statement | undefined {
-  const counted = dialect.rows?.(raw(dialect.identifier(table)))
-  return counted && render(counted, dialect)
+export function planRows(names: Pick<Compilation, 'dialect' | 'rulebook'>, table: string): Statement | undefined {
+  const counted = names.dialect.rows?.(raw(tableNamed(names, table)))
+  return counted && render(counted, names.dialect)
 }

@@ -7,9 +7,9 @@ import {
   type PieceRequest,
   type RecordRequest,
 } from '../guard/index.js'
-import { tableOf } from '../model/index.js'
+import { storedField, tableOf } from '../model/index.js'
 import type { Column } from './answers.js'
-import { aliasAt, type Compilation, compileCondition, scopeAt } from './condition.js'
+import { aliasAt, type Compilation, compileCondition, scopeAt, scopeUnder } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { branchesOf, gathered, type Source, sourceOf } from './forms.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
@@ -28,7 +28,7 @@ const amount = (name: string): Fragment => slot({ kind: 'given', name }, { type:
 export function planList(compilation: Compilation, request: ListRequest): ReadPlan {
   const { dialect } = compilation
   const { table, filter, order, after, limited, skipping } = request
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   // What is asked of each record that comes out is asked one by one, unless what the caller reaches is little.
   const form = compilation.form === 'gather' ? 'gather' : 'walk'
   const { columns, read } = planRecord({ ...compilation, form }, request, [root])
@@ -54,7 +54,7 @@ export function planList(compilation: Compilation, request: ListRequest): ReadPl
 export function planGet(compilation: Compilation, request: GetRequest): ReadPlan {
   const { dialect } = compilation
   const { table, filter, records } = request
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   const { columns, read } = planRecord({ ...compilation, form: 'walk' }, request, [root])
   const { from, where } = sourceOf(compilation, table, filter)
   const text = sql`${selectOf(dialect, request, columns)} FROM ${from} WHERE ${keysAre(compilation, table, root, records)} AND ${where}`
@@ -97,7 +97,7 @@ export function planExists(compilation: Compilation, table: string, filter: Cond
   const { from, where } = isFenced ? fenced(dialect, source) : source
   // Where only one is wanted, the planner looks behind the fence for what is quick to find, unless all have to be sorted.
   const sorted = isFenced
-    ? sql` ORDER BY ${scopeAt(dialect, table).column(tableOf(rulebook.model, table).key[0])}`
+    ? sql` ORDER BY ${scopeAt(compilation, table).column(tableOf(rulebook.model, table).key[0])}`
     : sql``
   return render(sql`SELECT 1 FROM ${from} WHERE ${where}${sorted}${dialect.limit(raw('1'))}`, dialect)
 }
@@ -113,26 +113,24 @@ export function sourceStatement(compilation: Compilation, table: string, filter:
  */
 export function planFilter(compilation: Compilation, { table, filter, alias, placeholder }: PieceRequest): Statement {
   const { dialect } = compilation
-  const own = scopeAt(dialect, table)
   const root =
-    alias === undefined
-      ? own
-      : { ...own, column: (field: string) => raw(`${dialect.identifier(alias)}.${dialect.identifier(field)}`) }
+    alias === undefined ? scopeAt(compilation, table) : scopeUnder(compilation, table, dialect.identifier(alias))
   return render(compileCondition(compilation, filter, [root]), dialect, placeholder)
 }
 
 /**
  * A subquery, in brackets, that stands for a table as a caller sees it: without the records that are hidden, and
- * with hidden fields missing. The fields are as the database stores them.
+ * with hidden fields missing. The fields are as the database stores them, and called so.
  */
 export function planView(compilation: Compilation, { table, filter, masks, placeholder }: PieceRequest): Statement {
   const { dialect, rulebook } = compilation
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   const columns = Object.keys(tableOf(rulebook.model, table).fields).map((name) => {
     const mask = masks.get(name)
     const column = root.column(name)
     const seen = mask && compileCondition({ ...compilation, form: 'walk' }, mask, [root])
-    return selectedAs(dialect, { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column })
+    const called = storedField(rulebook.model, table, name)
+    return selectedAs(dialect, { name: called, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column })
   })
   const { from, where } = sourceOf(compilation, table, filter)
   return render(sql`(SELECT ${join(columns, ', ')} FROM ${from} WHERE ${where})`, dialect, placeholder)

@@ -5,7 +5,7 @@ import type { Access, Facts } from '../decide/index.js'
 import { keySlot, type RecordRequest, type RelatedRequest } from '../guard/index.js'
 import { deepFreeze, keyFieldsOf, LimitError, LIMITS, type Shape, tableOf } from '../model/index.js'
 import { answerColumns, type Column, isTrue } from './answers.js'
-import { aliasAt, type Compilation, compileCondition, type Scope, scopeAt, typedColumn } from './condition.js'
+import { type Compilation, compileCondition, type Scope, scopeAt, tableAs, typedColumn } from './condition.js'
 import type { Dialect, ReadList } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { orderBy } from './order.js'
@@ -130,7 +130,7 @@ function planRelated(
     (condition) => condition !== undefined,
   )
   if (seen.some(({ kind }) => kind === 'never')) return { name: relation.name, read: () => (relation.one ? null : []) }
-  const inner = scopeAt(dialect, relation.table, level)
+  const inner = scopeAt(compilation, relation.table, level)
   const deeper = [...scopes, inner]
   const outer = scopes[level - 1] as Scope
   const plan = planRecord(compilation, request, deeper)
@@ -142,7 +142,7 @@ function planRelated(
   const sorted = order.map((each) => (each.sight ? { ...each, sight: shift(each.sight, level) } : each))
   const list = dialect.jsonList({
     each: dialect.jsonArray(plan.columns.map(({ text }) => text)),
-    source: raw(`${dialect.identifier(relation.table)} AS ${aliasAt(level)}`),
+    source: tableAs(compilation, relation.table, level),
     where: join([matches, ...seen.map((condition) => compileCondition(compilation, condition, deeper))], ' AND '),
     order: orderBy(compilation, inner, sorted, deeper),
     ...(limit !== undefined && { limit: raw(String(limit)) }),
@@ -187,11 +187,6 @@ export function valueReader(dialect: Dialect, shape: Shape): ((value: unknown) =
 /** A column under its name. */
 export const selectedAs = (dialect: Dialect, { name, text }: Column): Fragment =>
   sql`${text} AS ${raw(dialect.identifier(name))}`
-
-/** The table with the alias of level 0. */
-export function tableAs(dialect: Dialect, table: string): Fragment {
-  return raw(`${dialect.identifier(table)} AS ${aliasAt(0)}`)
-}
 
 /** Whether a record is the one whose key is given with the request. */
 export function keyIs(compilation: Compilation, table: string, root: Scope, at = 0): Fragment {

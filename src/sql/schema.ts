@@ -1,6 +1,17 @@
 import { placeholderFor, writerFor } from './stored.js'
-import { type FieldData, isMissing, type ModelData, type TableData, tableOf, type Value } from '../model/index.js'
+import {
+  type FieldData,
+  isMissing,
+  type ModelData,
+  schemasOf,
+  storedField,
+  storedTable,
+  type TableData,
+  tableOf,
+  type Value,
+} from '../model/index.js'
 import type { Dialect } from './dialect.js'
+import { columnNamed, type Names, tableNamed } from './names.js'
 import { markOf } from './statement.js'
 
 /**
@@ -8,9 +19,11 @@ import { markOf } from './statement.js'
  * For demos and tests; an app's own migrations know better.
  */
 export function createTables(model: ModelData, dialect: Dialect): readonly string[] {
-  return Object.entries(model.tables).flatMap(([name, table]) => {
+  const names = { dialect, rulebook: { model } }
+  const schemas = schemasOf(model).map((schema) => dialect.createSchema(dialect.identifier(schema)))
+  const tables = Object.entries(model.tables).flatMap(([name, table]) => {
     const { fields, key } = table
-    const quote = dialect.identifier
+    const quote = (field: string) => columnNamed(names, name, field)
     const numbersItself = dialect.name === 'sqlite' && isNumbered(table)
     const columns = Object.entries(fields).map(([field, data]) => {
       const rest = numbersItself && data.key ? ' PRIMARY KEY' : data.optional ? '' : ' NOT NULL'
@@ -19,10 +32,22 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
     const primary = numbersItself ? [] : [`PRIMARY KEY (${key.map(quote).join(', ')})`]
     const indexed = Object.keys(fields).filter((field) => isIndexed(table, field))
     return [
-      `CREATE TABLE ${quote(name)} (${[...columns, ...primary].join(', ')})`,
-      ...indexed.map((field) => `CREATE INDEX ${quote(`${name}_${field}`)} ON ${quote(name)} (${quote(field)})`),
+      `CREATE TABLE ${tableNamed(names, name)} (${[...columns, ...primary].join(', ')})`,
+      ...indexed.map((field) => createIndex(names, name, field)),
     ]
   })
+  return [...schemas, ...tables]
+}
+
+function createIndex(names: Names & { readonly dialect: Dialect }, table: string, field: string): string {
+  const { dialect, rulebook } = names
+  const index = dialect.identifier(`${table}_${field}`)
+  const on = `(${columnNamed(names, table, field)})`
+  const { schema, name } = storedTable(rulebook.model, table)
+  // SQLite has the schema of an index before its own name.
+  return dialect.name === 'sqlite' && schema !== undefined
+    ? `CREATE INDEX ${dialect.identifier(schema)}.${index} ON ${dialect.identifier(name)} ${on}`
+    : `CREATE INDEX ${index} ON ${tableNamed(names, table)} ${on}`
 }
 
 const isNumbered = ({ fields, key }: TableData): boolean => key.length === 1 && fields[key[0]]?.generated === true
@@ -39,10 +64,11 @@ export function insertRecord(
 ): { readonly text: string; readonly values: readonly unknown[] } {
   const { fields } = tableOf(model, table)
   const present = Object.entries(fields).filter(([name]) => !isMissing(record[name]))
-  const names = present.map(([name]) => dialect.identifier(name)).join(', ')
+  const names = { dialect, rulebook: { model } }
+  const columns = present.map(([name]) => columnNamed(names, table, name)).join(', ')
   const places = present.map(([, field], at) => placeholderFor(dialect, markOf(dialect)(at + 1), field)).join(', ')
   return {
-    text: `INSERT INTO ${dialect.identifier(table)} (${names}) VALUES (${places})`,
+    text: `INSERT INTO ${tableNamed(names, table)} (${columns}) VALUES (${places})`,
     values: present.map(([name, field]) => writerFor(dialect, field)(record[name] as Value)),
   }
 }
@@ -53,5 +79,6 @@ export function insertRecord(
  */
 export function resumeNumbers(model: ModelData, dialect: Dialect, table: string): string | undefined {
   const data = tableOf(model, table)
-  return isNumbered(data) ? dialect.numberOn?.(table, data.key[0]) : undefined
+  if (!isNumbered(data)) return undefined
+  return dialect.numberOn?.(tableNamed({ dialect, rulebook: { model } }, table), storedField(model, table, data.key[0]))
 }

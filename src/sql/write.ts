@@ -9,10 +9,19 @@ import {
   type RemoveRequest,
   valueSlot,
 } from '../guard/index.js'
-import { fieldOf, keyFieldsOf, type Relation, tableOf } from '../model/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt, tableScope, typedColumn } from './condition.js'
+import { fieldOf, keyFieldsOf, type Relation, storedField, tableOf } from '../model/index.js'
+import {
+  type Compilation,
+  compileCondition,
+  type Scope,
+  scopeAt,
+  tableAs,
+  tableScope,
+  typedColumn,
+} from './condition.js'
 import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
-import { keysAre, planRecord, selectedAs, tableAs } from './record.js'
+import { columnNamed, tableNamed } from './names.js'
+import { keysAre, planRecord, selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
 
 /** The record as a change makes it: stamps first, then given values, the rest as it was. */
@@ -58,15 +67,20 @@ export function planCreate(
   // Where nothing is given, the number that a new record gets is asked for by name: a list of columns is never empty.
   const columns = stored.length > 0 ? stored : key.slice(0, 1)
   const values =
-    stored.length > 0 ? join(stored.map(created.column), ', ') : dialect.nextNumber(table, columns[0] as string)
+    stored.length > 0
+      ? join(stored.map(created.column), ', ')
+      : dialect.nextNumber(
+          tableNamed(compilation, table),
+          storedField(compilation.rulebook.model, table, columns[0] as string),
+        )
   // What a new record is numbered, every database tells.
-  const { clause, read } = returning(compilation, table, returned, tableScope(dialect, table), true)
+  const { clause, read } = returning(compilation, table, returned, tableScope(compilation, table), true)
   const from = records === 1 ? raw(dialect.fromNothing) : rowsOf(compilation, table, stored, records)
   // Numbered in the order in which they were given.
   const order = records === 1 ? sql`` : sql` ORDER BY ${raw(ROWS)}.${raw(dialect.identifier(PLACE))}`
   return {
     statement: render(
-      sql`INSERT INTO ${raw(dialect.identifier(table))} (${names(compilation, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
+      sql`INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
       dialect,
     ),
     ...(read && { read }),
@@ -114,10 +128,10 @@ export function planChange(
   { table, changes, settable, condition, returned, records }: ChangeRequest,
 ): Writing {
   const { dialect } = compilation
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   const next = changedScope(compilation, changes, root)
   const set = [...settable, ...Object.keys(changes.stamps)].map(
-    (name) => sql`${raw(dialect.identifier(name))} = ${next.column(name)}`,
+    (name) => sql`${raw(columnNamed(compilation, table, name))} = ${next.column(name)}`,
   )
   // An update that changes nothing writes nothing, stamps neither; an action of the table's own is done all the same.
   const changed =
@@ -127,10 +141,10 @@ export function planChange(
     compilation,
     table,
     returned,
-    dialect.aliasReturned ? root : tableScope(dialect, table),
+    dialect.aliasReturned ? root : tableScope(compilation, table),
   )
   const statement = render(
-    sql`UPDATE ${tableAs(dialect, table)} SET ${join(set, ', ')} WHERE ${join(
+    sql`UPDATE ${tableAs(compilation, table)} SET ${join(set, ', ')} WHERE ${join(
       [keysAre(compilation, table, root, records), ...where],
       ' AND ',
     )}${clause}`,
@@ -139,25 +153,35 @@ export function planChange(
   return { statement, ...(read && { read }) }
 }
 
-/** A delete that carries its condition; where the database can, it returns the key. */
-export function planRemove(compilation: Compilation, { table, condition, records }: RemoveRequest): Statement {
+/** A delete that carries its condition, or the change that stands for it; where the database can, it returns the key. */
+export function planRemove(compilation: Compilation, request: RemoveRequest): Statement {
+  const { table, condition, records, leaving } = request
   const { dialect, rulebook } = compilation
-  const root = tableScope(dialect, table)
+  if (leaving) {
+    const changes = { given: [], stamps: leaving, acts: true }
+    return planChange(compilation, { table, changes, settable: [], condition, records }).statement
+  }
+  const root = tableScope(compilation, table)
   const where = join(
     [keysAre(compilation, table, root, records), compileCondition(compilation, condition, [root])],
     ' AND ',
   )
-  const from = raw(dialect.identifier(table))
-  const key = dialect.returning ? sql` RETURNING ${names(compilation, tableOf(rulebook.model, table).key)}` : sql``
+  const from = raw(tableNamed(compilation, table))
+  const key = dialect.returning
+    ? sql` RETURNING ${names(compilation, table, tableOf(rulebook.model, table).key)}`
+    : sql``
   return render(sql`DELETE FROM ${from} WHERE ${where}${key}`, dialect)
 }
 
 /** Locks records by the keys given with the request, as far as the condition holds of them, until the transaction ends. */
 export function planLock(compilation: Compilation, { table, condition, records }: RemoveRequest): Statement {
   const { dialect } = compilation
-  const root = scopeAt(dialect, table)
+  const root = scopeAt(compilation, table)
   const where = sql`${keysAre(compilation, table, root, records)} AND ${compileCondition(compilation, condition, [root])}`
-  return render(sql`SELECT 1 FROM ${tableAs(dialect, table)} WHERE ${where}${raw(dialect.locks?.write ?? '')}`, dialect)
+  return render(
+    sql`SELECT 1 FROM ${tableAs(compilation, table)} WHERE ${where}${raw(dialect.locks?.write ?? '')}`,
+    dialect,
+  )
 }
 
 /** Locks the record that a reference given with the request leads to: it then stays there, and nothing waits for it. */
@@ -169,15 +193,15 @@ export function planParentLock(
   const { dialect, rulebook } = compilation
   const shape = fieldOf(rulebook.model, table, from)
   const given = { text: slot({ kind: 'given', name: from }, shape), shape }
-  const matches = compileEqual(dialect, typedColumn(compilation, scopeAt(dialect, parent), to), given)
+  const matches = compileEqual(dialect, typedColumn(compilation, scopeAt(compilation, parent), to), given)
   return render(
-    sql`SELECT 1 FROM ${tableAs(dialect, parent)} WHERE ${matches}${raw(dialect.locks?.refer ?? '')}`,
+    sql`SELECT 1 FROM ${tableAs(compilation, parent)} WHERE ${matches}${raw(dialect.locks?.refer ?? '')}`,
     dialect,
   )
 }
 
-const names = ({ dialect }: Compilation, fields: readonly string[]): Fragment =>
-  raw(fields.map((name) => dialect.identifier(name)).join(', '))
+const names = (compilation: Compilation, table: string, fields: readonly string[]): Fragment =>
+  raw(fields.map((name) => columnNamed(compilation, table, name)).join(', '))
 
 function returning(
   compilation: Compilation,

@@ -1,9 +1,11 @@
 import fc from 'fast-check'
 import type { Condition, Rulebook } from 'pachter'
-import type { Operand } from 'pachter/condition'
+import { contains, type Operand } from 'pachter/condition'
 import { type ModelData, toPlain, type Value } from 'pachter/model'
 import { fieldOf } from 'pachter/model'
 import { conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
+
+type Rules = Rulebook['tables'][string]
 
 const about = fc.constantFrom<Condition>(
   { kind: 'always' },
@@ -52,6 +54,7 @@ export function rulesOn(
       fields: fc.subarray(names),
       when: condition,
       after: outcome,
+      gone: fc.constant(true as const),
     },
     { requiredKeys: ['to'] },
   )
@@ -127,30 +130,76 @@ export function rulesOn(
     { weight: 2, arbitrary: fc.constant({}) },
     { weight: 1, arbitrary: fc.record({ create: stampsOf, update: stampsOf, settle: stampsOf }) },
   )
-  return fc.record({
-    actions: fc.constant(['settle']),
-    ties: fc.record({ first: condition, second: condition }),
-    grants: fc.record({
-      read,
-      list: more,
-      get: more,
-      create: written,
-      update: written,
-      delete: written,
-      settle: written,
-    }),
-    denies: fc.oneof(
-      { weight: hidden ? 1 : 2, arbitrary: fc.constant({}) },
-      { weight: hidden ? 3 : 1, arbitrary: fc.record({ deny, other }, { requiredKeys: ['deny'] }) },
-    ),
-    stamps,
-    ...(!hidden && { conflicts: fc.constant('told') }),
-    checks: fc.record({
-      fields: fc.constant({}),
-      records: fc.oneof(
-        { weight: 3, arbitrary: fc.constant({}) },
-        { weight: 1, arbitrary: outcome.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
+  // A fence leads back to no table that is fenced; what is gone says so itself.
+  const leadsBack = (each: Condition) => contains(each, (part) => part.kind === 'some' && part.table === 'items')
+  const drawnFence = conditionOn(model, [table], table === 'items' ? 1 : 0, false).filter((each) => !leadsBack(each))
+  // Half of them on a field alone, which some records are beyond and some are not.
+  const byField = fc
+    .constantFrom(...names.filter((name) => fieldOf(model, table, name).type !== 'list'))
+    .chain((name) => {
+      const shape = fieldOf(model, table, name)
+      const pool = name === 'id' || shape.references ? (shape.type === 'text' ? TEXT_IDS : IDS) : valuesFor(shape)
+      const left: Operand = { kind: 'field', level: 0, name }
+      return fc.constantFrom(...pool).map((value): Condition => ({
+        kind: 'not',
+        of: {
+          kind: 'compare',
+          how: 'is',
+          left,
+          right: { kind: 'value', shape, value: toPlain(shape, value as Value) },
+        },
+      }))
+    })
+  const fence = fc.oneof(drawnFence, byField)
+  const flags = names.filter((name) => name !== 'id' && !fieldOf(model, table, name).references)
+  const gone = fc.constantFrom(...flags).chain((name) => {
+    const shape = fieldOf(model, table, name)
+    const left: Operand = { kind: 'field', level: 0, name }
+    const value = fc
+      .constantFrom(...valuesFor(shape))
+      .map((each): Operand => ({ kind: 'value', shape, value: toPlain(shape, each) }))
+    const whenSet = negated(fc.constant<Condition>({ kind: 'isSet', operand: left }))
+    const whenSo = value.map((right): Condition => ({ kind: 'compare', how: 'is', left, right }))
+    const when = shape.optional ? whenSet : shape.type === 'list' ? whenSet : whenSo
+    return fc.record(
+      { when, onDelete: value.map((each) => ({ [name]: each })) },
+      { requiredKeys: shape.type === 'list' || shape.unique ? ['when'] : ['when', 'onDelete'] },
+    )
+  })
+  const rare = <T>(each: fc.Arbitrary<T>) => fc.oneof(fc.constant(undefined), each)
+  const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
+    fc.record({
+      ...(fenced && { fence: fc.constant(fenced) }),
+      ...(leaving && { gone: fc.constant(leaving) }),
+      actions: fc.constant(['settle']),
+      ties: fc.record({ first: condition, second: condition }),
+      grants: fc.record({
+        read,
+        list: more,
+        get: more,
+        create: written,
+        update: written,
+        delete: written,
+        settle: written,
+      }),
+      denies: fc.oneof(
+        { weight: hidden ? 1 : 2, arbitrary: fc.constant({}) },
+        { weight: hidden ? 3 : 1, arbitrary: fc.record({ deny, other }, { requiredKeys: ['deny'] }) },
       ),
+      stamps,
+      ...(!hidden && { conflicts: fc.constant('told') }),
+      checks: fc.record({
+        fields: fc.constant({}),
+        records: fc.oneof(
+          { weight: 3, arbitrary: fc.constant({}) },
+          { weight: 1, arbitrary: outcome.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
+        ),
+      }),
     }),
-  }) as fc.Arbitrary<Rulebook['tables'][string]>
+  ) as fc.Arbitrary<Rules>
+  return drawn.map((rules) => (rules.gone ? rules : { ...rules, grants: withoutGone(rules.grants) }))
 }
+
+/** Only where records can be gone do grants name those. */
+const withoutGone = (grants: Rules['grants']): Rules['grants'] =>
+  Object.fromEntries(Object.entries(grants).map(([action, all]) => [action, all.map(({ gone: _, ...grant }) => grant)]))

@@ -4,7 +4,7 @@ import mysql from 'mysql2/promise'
 import pg from 'pg'
 import type { Data } from 'pachter'
 import type { ModelData } from 'pachter/model'
-import { createTables, insertRecord, resumeNumbers } from 'pachter/sql'
+import { columnNamed, createTables, insertRecord, resumeNumbers, tableNamed } from 'pachter/sql'
 import { type SqlStore, withoutTrace } from 'pachter/sql'
 import { mariadbStore } from 'pachter/connect/mariadb'
 import { pgliteStore } from 'pachter/connect/pglite'
@@ -119,14 +119,20 @@ const ODD: Readonly<Record<string, Odd>> = {
 export async function load({ name, store }: Engine, model: ModelData, data: Data, isOdd = false): Promise<void> {
   const { dialect } = store
   const odd = isOdd ? ODD[name] : undefined
-  const q = dialect.identifier
+  const names = { dialect, rulebook: { model } }
+  const q = (table: string) => tableNamed(names, table)
   const columns = (table: string, types: readonly string[]) =>
     Object.entries(model.tables[table]?.fields ?? {}).flatMap(([field, { type, key, unique }]) =>
-      types.includes(type) && !key && !unique ? [q(field)] : [],
+      types.includes(type) && !key && !unique ? [columnNamed(names, table, field)] : [],
     )
   if (odd?.setup) await store.query(odd.setup, [])
+  const statements = createTables(model, dialect)
+  const makesSchema = (text: string) => /^(?:CREATE (?:SCHEMA|DATABASE)|ATTACH) /.test(text)
+  const { rows: attached } = name.includes('sqlite') ? await store.query('PRAGMA database_list', []) : { rows: [] }
+  const isThere = (text: string) => attached.some((row) => text.endsWith(dialect.identifier(String(row['name']))))
+  for (const each of statements.filter(makesSchema)) if (!isThere(each)) await store.query(each, [])
   for (const table of Object.keys(model.tables)) await store.query(`DROP TABLE IF EXISTS ${q(table)}`, [])
-  for (const statement of createTables(model, dialect)) await store.query(statement, [])
+  for (const each of statements) if (!makesSchema(each)) await store.query(each, [])
   for (const [table, records] of Object.entries(data)) {
     const moments = odd ? columns(table, ['timestamp']) : []
     for (const each of moments) await store.query(`ALTER TABLE ${q(table)} ${odd?.alter} ${each} ${odd?.moment}`, [])

@@ -16,6 +16,11 @@ class Seen extends Oracle {
     super(all.rulebook, seenData(all), all.who, all.now)
   }
 
+  /** Whatever is seen is there. */
+  protected override isThere(): boolean {
+    return true
+  }
+
   /** What may be done to a record is decided by all of it. */
   override may(table: string, action: string, { at: [row] }: Parameters<Oracle['may']>[2]): boolean {
     const key = keyOf(this.rulebook, table)

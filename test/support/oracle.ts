@@ -2,20 +2,10 @@
 // and no code shared with the library but the types of its data. What memory and every database answer is held to this.
 import type { Condition, Data, Rulebook } from 'pachter'
 import type { Operand } from 'pachter/condition'
+import { type Grant, Possible, type Row, type Rules, type Scene, type Someone, type Who } from './oracle-possible.js'
 import { compare, gone, same } from './oracle-values.js'
 
-type Row = Readonly<Record<string, unknown>>
-type Rules = Rulebook['tables'][string]
-type Grant = Rules['grants'][string][number]
-type Who = Grant['to'][number]
-
-/** Somebody who asks, as the application hands them over. */
-export interface Someone {
-  readonly anonymous?: true
-  readonly id?: unknown
-  readonly roles?: readonly string[]
-  readonly channel?: string
-}
+export type { Someone } from './oracle-possible.js'
 
 /** What comes of a try: the statuses that may be told, and the record as it then is, where it is written. */
 export interface Foretold {
@@ -23,24 +13,15 @@ export interface Foretold {
   readonly stored?: Row
 }
 
-/** What a condition is looked at with: the records by level, and the record before and after a change. */
-interface Scene {
-  readonly at: readonly (Row | undefined)[]
-  readonly old?: Row
-  readonly next?: Row
-  /** The record with the values that were sent, before the server sets its own. */
-  readonly sent?: Row
-  /** Fields that are hidden and sent: whether they stay as they are, nobody learns. */
-  readonly untold?: readonly string[]
-}
-
-export class Oracle {
+export class Oracle extends Possible {
   constructor(
     readonly rulebook: Rulebook,
     readonly data: Data,
     readonly who: Someone,
     readonly now: Date,
-  ) {}
+  ) {
+    super()
+  }
 
   /** The fields a caller sees of a record, where the caller sees it. */
   sees(table: string, row: Row, how: 'list' | 'get'): readonly string[] | undefined {
@@ -92,7 +73,10 @@ export class Oracle {
     const grants = this.grants(table, action).filter((grant) => this.holds(rules, grant, { at: [row], ...changes }))
     if (grants.length === 0) return { refused: 403 }
     if (this.denied(table, action, { at: [row], ...changes })) return { refused: 403 }
-    if (action === 'delete') return { statuses: [200] }
+    if (action === 'delete') {
+      const { onDelete } = rules.gone ?? {}
+      return { statuses: [200], ...(onDelete && { stored: { ...row, ...this.set(onDelete) } }) }
+    }
     for (const field of Object.keys(values)) {
       const stamped = field in (rules.stamps[action] ?? {})
       const stays = same(row[field] ?? null, values[field] ?? null) && this.seesField(table, row, field, 'get')
@@ -113,7 +97,10 @@ export class Oracle {
   /** Whether a grant holds of a record as a change makes it. */
   private stays(rules: Rules, grant: Grant, row: Row, next: Row, values: Row, untold: readonly string[] = []): boolean {
     const scene: Scene = { at: [next], old: row, next, sent: { ...next, ...values } }
-    return grant.after ? this.is(grant.after, { ...scene, untold }) : this.holds(rules, grant, scene)
+    if (rules.fence && !this.is(rules.fence, scene)) return false
+    // That a change makes the record count as gone is for whoever may change it.
+    if (!grant.after) return this.holds({ ...rules, gone: undefined } as unknown as Rules, grant, scene)
+    return this.is(grant.after, { ...scene, untold })
   }
 
   private create(table: string, values: Row): Foretold | { refused: number } {
@@ -132,8 +119,12 @@ export class Oracle {
   }
 
   private stamps(rules: Rules, action: string): Row {
+    return this.set(rules.stamps[action] ?? {})
+  }
+
+  private set(stamps: Rules['stamps'][string]): Row {
     const given: Record<string, unknown> = {}
-    for (const [field, operand] of Object.entries(rules.stamps[action] ?? {})) {
+    for (const [field, operand] of Object.entries(stamps)) {
       given[field] = this.value(operand, { at: [] }) ?? null
     }
     return given
@@ -157,15 +148,23 @@ export class Oracle {
   }
 
   /** `list` and `get` are also opened by `read`; an own action takes no values but those its grants list. */
-  private grants(table: string, action: string): readonly Grant[] {
+  protected grants(table: string, action: string): readonly Grant[] {
     const { grants, actions } = this.rules(table)
     const own = grants[action] ?? []
     if (action === 'list' || action === 'get') return [...(grants['read'] ?? []), ...own]
     return actions.includes(action) ? own.map((grant) => ({ fields: [], ...grant })) : own
   }
 
-  private holds(rules: Rules, { to, when }: Grant, scene: Scene): boolean {
+  private holds(rules: Rules, { to, when, gone: forGone }: Grant, scene: Scene): boolean {
+    if (rules.fence && !this.is(rules.fence, scene)) return false
+    if (rules.gone && !forGone && this.is(rules.gone.when, scene)) return false
     return to.some((who) => this.isWho(rules, who, scene)) && (!when || this.is(when, scene))
+  }
+
+  /** Whether a step finds a record: beyond a fence, and when it counts as gone, it is not there. */
+  protected isThere(table: string, row: Row): boolean {
+    const { fence, gone: rule } = this.rules(table)
+    return (!fence || this.is(fence, { at: [row] })) && (!rule || !this.is(rule.when, { at: [row] }))
   }
 
   private isWho(rules: Rules, who: Who, scene: Scene): boolean {
@@ -205,7 +204,7 @@ export class Oracle {
       case 'some': {
         const from = this.value(condition.from, scene)
         for (const row of this.data[condition.table] ?? []) {
-          if (gone(from) || !same(row[condition.to.field], from)) continue
+          if (gone(from) || !same(row[condition.to.field], from) || !this.isThere(condition.table, row)) continue
           const at = [...scene.at]
           at[condition.to.level] = row
           if (this.is(condition.where, { ...scene, at })) return true
@@ -249,74 +248,20 @@ export class Oracle {
   roles(): ReadonlySet<string> {
     const { record, implies } = this.rulebook.caller
     const own = record && (this.data[record.table] ?? []).find((row) => row['id'] === this.who.id)
-    const roles = new Set([...(this.who.roles ?? []), ...((own?.[record?.roles ?? ''] ?? []) as string[])])
+    const isGone =
+      own &&
+      record &&
+      this.rules(record.table).gone &&
+      this.is(this.rules(record.table).gone?.when as Condition, { at: [own] })
+    const roles = new Set([
+      ...(this.who.roles ?? []),
+      ...((isGone ? [] : (own?.[record?.roles ?? ''] ?? [])) as string[]),
+    ])
     for (const role of roles) for (const lower of implies[role] ?? []) roles.add(lower)
     return this.who.anonymous ? new Set() : roles
   }
 
-  /** Whether there is any record that could be open to this caller: if not, that is said at once. */
-  isOpen(table: string, action: string): boolean {
-    const rules = this.rules(table)
-    const asked = action === 'read' ? 'get' : action
-    const could = (condition: Condition, wanted: boolean) => this.could(condition, wanted)
-    const whoCould = (who: Who, wanted: boolean) =>
-      could(typeof who === 'string' ? (rules.ties[who] as Condition) : who, wanted)
-    const granted = this.grants(table, asked).some(
-      ({ to, when }) => to.some((who) => whoCould(who, true)) && (!when || could(when, true)),
-    )
-    const undenied = Object.values(rules.denies).every(({ on, when, except }) => {
-      const bears = on.includes(asked) || (['list', 'get'].includes(asked) && on.includes('read'))
-      return !bears || could(when, false) || except.some((who) => whoCould(who, true))
-    })
-    return granted && undenied && (['list', 'get', 'create'].includes(asked) || this.isOpen(table, 'get'))
-  }
-
-  /** Whether a condition could come out so for some record, by what is known of the caller alone. */
-  private could(condition: Condition, wanted: boolean): boolean {
-    switch (condition.kind) {
-      case 'always':
-        return wanted
-      case 'never':
-        return !wanted
-      case 'all':
-      case 'any': {
-        const each = condition.of.map((part) => this.could(part, wanted))
-        return (condition.kind === 'all') === wanted ? each.every(Boolean) : each.some(Boolean)
-      }
-      case 'not':
-        return this.could(condition.of, !wanted)
-      case 'after':
-        return this.could(condition.of, wanted)
-      case 'signedIn':
-      case 'channel':
-        return this.is(condition, { at: [] }) === wanted
-      case 'role': {
-        const { record, implies } = this.rulebook.caller
-        const has = (this.who.roles ?? []).some((role) =>
-          condition.anyOf.some((wants) => wants === role || (implies[role] ?? []).includes(wants)),
-        )
-        // A role in the caller's own record is looked up each time, for whoever has one.
-        return has ? wanted : !wanted || (record !== undefined && !this.who.anonymous)
-      }
-      case 'unchanged':
-        return true
-      case 'may':
-        return wanted ? this.isOpen(condition.table, condition.action) : true
-      case 'some':
-        return this.lacks(condition.from) ? !wanted : !wanted || this.could(condition.where, true)
-      case 'isSet':
-        return this.lacks(condition.operand) ? !wanted : true
-      case 'compare':
-        return this.lacks(condition.left) || this.lacks(condition.right) ? !wanted : true
-    }
-  }
-
-  private lacks(operand: Operand): boolean {
-    if (operand.kind !== 'caller') return false
-    return operand.name === 'roles' ? this.who.anonymous === true : gone((this.who as Row)[operand.name])
-  }
-
-  private rules(table: string): Rules {
+  protected rules(table: string): Rules {
     const none: Rules = {
       actions: [],
       ties: {},

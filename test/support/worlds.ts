@@ -14,7 +14,7 @@ import {
   text,
   timestamp,
 } from 'pachter'
-import type { ModelData } from 'pachter/model'
+import type { Field, ModelData } from 'pachter/model'
 import { fieldOf } from 'pachter/model'
 import { CALLER, IDS, LISTS, POOLS, TEXT_IDS, valuesFor } from './conditions.js'
 import { rulesOn } from './drawn-rules.js'
@@ -44,6 +44,35 @@ const fields = fc
     ),
   )
 
+/** How a model is stored: as it is written, by a convention, in each other's place, or under names that need their quotes. */
+const STORED = ['asWritten', 'snakeCase', 'crossed', 'odd'] as const
+
+type AnyTables = Record<string, Record<string, Field>>
+
+/** Each field under the name of the next, so that none is ever found by its own. */
+function crossed(tables: AnyTables, called: (name: string, next: string) => string): AnyTables {
+  const renamed = (fields: Record<string, Field>) => {
+    const names = Object.keys(fields)
+    const next = (at: number) => names[(at + 1) % names.length] as string
+    return Object.fromEntries(
+      Object.entries(fields).map(([name, field], at) => [name, field.storedAs(called(name, next(at)))]),
+    )
+  }
+  return Object.fromEntries(Object.entries(tables).map(([name, each]) => [name, renamed(each)]))
+}
+
+function stored(tables: AnyTables, how: (typeof STORED)[number]): ModelData {
+  if (how === 'asWritten' || how === 'snakeCase') return defineModel(tables as never, { naming: how })
+  if (how === 'crossed')
+    return defineModel(crossed(tables, (_, next) => next) as never, {
+      tables: { items: 'boxes', boxes: 'items' } as never,
+    })
+  return defineModel(crossed(tables, (name) => `${name}. "a" \`b\` 'c'`) as never, {
+    schema: 'the "odd" `one`',
+    tables: { people: { name: 'order' }, boxes: 'Select "x"', shares: { schema: "another 'odd'" } } as never,
+  })
+}
+
 /**
  * People own boxes and items, items lie in boxes, and are shared with people: keys are numbers or texts.
  *
@@ -51,25 +80,28 @@ const fields = fc
  */
 const models = (own: object): fc.Arbitrary<ModelData> =>
   fc
-    .record({ people: fields, boxes: fields, items: fields, named: fc.boolean() })
-    .map(({ people, boxes, items, named }) =>
-      defineModel({
-        people: { id: integer().key(), duties: list(text()), ...people },
-        boxes: {
-          id: named ? text().key() : integer().key(),
-          keeperId: references('people').optional(),
-          ...own,
-          ...boxes,
-        },
-        items: {
-          id: integer().key(),
-          ownerId: references('people').optional(),
-          boxId: references('boxes').optional(),
-          ...own,
-          ...items,
-        },
-        shares: { itemId: references('items').key(), personId: references('people').key(), ...items },
-      } as never),
+    .record({ people: fields, boxes: fields, items: fields, named: fc.boolean(), how: fc.constantFrom(...STORED) })
+    .map(({ people, boxes, items, named, how }) =>
+      stored(
+        {
+          people: { id: integer().key(), duties: list(text()), ...people },
+          boxes: {
+            id: named ? text().key() : integer().key(),
+            keeperId: references('people').optional(),
+            ...own,
+            ...boxes,
+          },
+          items: {
+            id: integer().key(),
+            ownerId: references('people').optional(),
+            boxId: references('boxes').optional(),
+            ...own,
+            ...items,
+          },
+          shares: { itemId: references('items').key(), personId: references('people').key(), ...items },
+        } as never,
+        how,
+      ),
     )
 
 export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, unknown>> => {

@@ -8,6 +8,7 @@ import {
   expand,
   fieldSight,
   grantsFor,
+  inForce,
   isFixed,
   permission,
   type Rulebook,
@@ -146,7 +147,7 @@ function respectsOf(
 
 /** When a caller sees a record or may do this to it, and sees or may change the field. */
 function conditionFor(rulebook: Rulebook, table: string, { action, field }: Respect): Condition {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   if (action === 'create') return createPermission(rulebook, table, [])
   const isOwn = !['list', 'update', 'delete'].includes(action)
   if (isOwn && !rules.actions.includes(action)) return anyOf()

@@ -17,7 +17,7 @@ import {
   verdictFrom,
 } from '../../decide/index.js'
 import { printKey } from '../../model/index.js'
-import { type Rulebook, rulesOf, type TableRules } from '../../rules/index.js'
+import { inForce, type Rulebook, rulesOf, type TableRules } from '../../rules/index.js'
 import { findRecord, readData } from '../bench/data.js'
 import { type Element, elementsOf, type Supposed } from './elements.js'
 import type { Aspect, Expectation, SetExpectation, TryExpectation } from '../expect/index.js'
@@ -111,7 +111,7 @@ function isExamined({ expected: { exactly, atLeast, noneOf } }: SetExpectation, 
 
 /** What a caller gets of a record by the facts; nothing where it is not seen. */
 function looker({ rulebook, facts: change }: Supposed, table: string, caller: Inquiry['caller']) {
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   const [listed, single] = [allowance(rules, 'list'), allowance(rules, 'get')]
   const read = accessReader(rulebook, table, caller)
   return (facts: Facts): Access | undefined => {
@@ -132,7 +132,7 @@ function countTry(bench: Workbench, expected: TryExpectation, data: Data, counts
   if (!asked) return
   const { inquiry, facts } = asked
   const outcome = ({ rulebook, facts: change }: Supposed): string => {
-    const rules = rulesOf(rulebook, inquiry.table)
+    const rules = inForce(rulebook, inquiry.table)
     const changed = change(facts)
     const sight = allowance(rules, 'get')((id) => id === SIGHT || changed(id))
     return outcomeOf({ ...inquiry, rulebook }, (id) => (id === SIGHT ? sight : changed(id)))

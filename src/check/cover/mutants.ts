@@ -74,6 +74,7 @@ function rulesVariants(rulebook: Rulebook, table: string): readonly Variant<Tabl
     ...denyVariants(rules),
     ...stampVariants(rules),
     ...checkVariants(rules),
+    ...barVariants(rules),
   ]
 }
 
@@ -145,6 +146,7 @@ function grantVariants(
         ]
       : []),
     ...(after ? [{ text: 'without its condition afterwards', of: omit(grant, 'after') }] : []),
+    ...(grant.gone ? [{ text: 'not for what is gone', of: omit(grant, 'gone') }] : []),
     ...fieldVariants(rulebook, table, action, grant),
   ]
 }
@@ -224,11 +226,31 @@ function checkVariants(rules: TableRules): readonly Variant<TableRules>[] {
   return [...ofFields, ...ofRecords]
 }
 
+/** What bars records from everybody. */
+function barVariants(rules: TableRules): readonly Variant<TableRules>[] {
+  const { fence, gone } = rules
+  return [
+    ...(fence
+      ? [
+          { text: 'fence forgotten', of: omit(rules, 'fence') },
+          ...conditionVariants(fence).map(({ text, of }) => ({ text: `fence ${text}`, of: { ...rules, fence: of } })),
+        ]
+      : []),
+    ...(gone ? [{ text: 'nothing is gone', of: { ...rules, gone: { ...gone, when: never } } }] : []),
+    ...(gone?.onDelete ? [{ text: 'a delete removes', of: { ...rules, gone: omit(gone, 'onDelete') } }] : []),
+  ]
+}
+
 /** The tables on which a change to a table's rules can tell: itself, and those whose rules ask it, or ask those. */
 export function tablesAffected({ model, tables }: Rulebook, changed: string | undefined): ReadonlySet<string> {
   if (changed === undefined) return new Set(Object.keys(model.tables))
+  // Where records of a table are barred, that tells wherever a step leads there.
+  const isBarred = ({ fence, gone }: Partial<TableRules> = {}) => fence !== undefined || gone !== undefined
   const asks = (table: string, asked: string) =>
-    contains({ kind: 'all', of: conditionsOf(tables[table]) }, (part) => part.kind === 'may' && part.table === asked)
+    contains(
+      { kind: 'all', of: conditionsOf(tables[table]) },
+      (part) => (part.kind === 'may' || (part.kind === 'some' && isBarred(tables[asked]))) && part.table === asked,
+    )
   const affected = new Set([changed])
   for (const each of affected) {
     for (const table of Object.keys(model.tables)) if (asks(table, each)) affected.add(table)
@@ -247,5 +269,6 @@ function conditionsOf(rules: TableRules | undefined): readonly Condition[] {
       ...except.filter((each) => typeof each === 'object'),
     ]),
     ...Object.values(rules.checks.records).map(({ that }) => that),
+    ...(rules.fence ? [rules.fence] : []),
   ]
 }

@@ -8,6 +8,7 @@ import {
   deniesFor,
   expand,
   grantsFor,
+  inForce,
   isFixed,
   isRead,
   rulesOf,
@@ -93,7 +94,7 @@ export interface Explanation extends Question {
 export async function explain(bench: Workbench, question: Question): Promise<Explanation> {
   const { caller: name, table, action, field, values } = question
   const { rulebook, clock } = bench
-  const rules = rulesOf(rulebook, table)
+  const rules = inForce(rulebook, table)
   assertAction(rules, table, action)
   if (field !== undefined) fieldOf(rulebook.model, table, field)
   const key = parseKey(rulebook.model, table, question.key)
@@ -147,7 +148,7 @@ function whyFixed({ rulebook }: Workbench, { table, action }: Question, field: s
 
 async function grantReasons(setting: Setting, asked: Asked, record: MemoryRecord): Promise<readonly GrantReason[]> {
   const { table, action, field } = asked
-  const rules = rulesOf(setting.bench.rulebook, table)
+  const rules = inForce(setting.bench.rulebook, table)
   const reasons: Omit<GrantReason, 'closest'>[] = []
   for (const grant of grantsFor(rules, action)) {
     const to: PartReason[] = []
@@ -169,7 +170,7 @@ async function grantReasons(setting: Setting, asked: Asked, record: MemoryRecord
 }
 
 async function denyReasons(setting: Setting, asked: Asked, record: MemoryRecord): Promise<readonly DenyReason[]> {
-  const rules = rulesOf(setting.bench.rulebook, asked.table)
+  const rules = inForce(setting.bench.rulebook, asked.table)
   const reasons: DenyReason[] = []
   for (const { name, when, except, message } of deniesFor(rules, asked.action)) {
     const struck = await part(setting, asked, name, when, record)

@@ -11,6 +11,8 @@ export interface TableGrid {
   /** For each tie, role or other grantee, what it opens, by action. */
   readonly who: readonly { readonly who: string; readonly may: Readonly<Partial<Record<Action, readonly string[]>>> }[]
   readonly ties: Readonly<Record<string, string>>
+  /** What bars records from everybody, whatever is granted. */
+  readonly bars: readonly string[]
   readonly denies: readonly { readonly name: string; readonly text: string; readonly message: string }[]
   /** What the server sets, by action and field. */
   readonly stamps: Readonly<Record<Action, Readonly<Record<string, string>>>>
@@ -28,6 +30,7 @@ export function gatherGrid(rulebook: Rulebook, table?: string): readonly TableGr
       actions: actionsOf(rules).filter((action) => (rules.grants[action] ?? []).length > 0),
       who: whoRows(rules),
       ties: mapValues(rules.ties, print),
+      bars: barsOf(rules),
       denies: Object.entries(rules.denies).map(([deny, { on, when, except, message }]) => ({
         name: deny,
         text:
@@ -57,9 +60,18 @@ function whoRows(rules: TableRules): TableGrid['who'] {
   return [...rows].filter(([, may]) => Object.keys(may).length > 0).map(([who, may]) => ({ who, may }))
 }
 
-function describe({ fields, when, after }: Grant): string {
+function describe({ fields, when, after, gone }: Grant): string {
   const what = fields && fields.length > 0 ? fields.join(', ') : 'yes'
-  return what + (when ? ` if ${print(when)}` : '') + (after ? ` so that ${print(after)}` : '')
+  const also = gone ? ', also when it is gone' : ''
+  return what + (when ? ` if ${print(when)}` : '') + (after ? ` so that ${print(after)}` : '') + also
+}
+
+function barsOf({ fence, gone }: TableRules): readonly string[] {
+  const set = Object.entries(gone?.onDelete ?? {}).map(([field, operand]) => `${field} to ${printOperand(operand)}`)
+  return [
+    ...(fence ? [`Fence: nobody does anything to a record unless ${print(fence)}`] : []),
+    ...(gone ? [`Gone where ${print(gone.when)}${set.length > 0 ? `; a delete sets ${set.join(', ')}` : ''}`] : []),
+  ]
 }
 
 function describeChecks({ checks }: TableRules): readonly string[] {

@@ -12,7 +12,7 @@ export function Grid({ grids }: { readonly grids: readonly TableGrid[] }) {
   )
 }
 
-function TableRules({ grid: { table, actions, who, ties, denies } }: { readonly grid: TableGrid }) {
+function TableRules({ grid: { table, actions, who, ties, bars, denies } }: { readonly grid: TableGrid }) {
   if (who.length === 0) {
     return (
       <article>
@@ -51,6 +51,12 @@ function TableRules({ grid: { table, actions, who, ties, denies } }: { readonly 
           <div>
             <dt>{name}</dt>
             <dd>{text}</dd>
+          </div>
+        ))}
+        {bars.map((text) => (
+          <div>
+            <dt class="bad">{text.split(' ')[0]?.replace(':', '').toLowerCase()}</dt>
+            <dd>{text.replace(/^\S+ /, '')}</dd>
           </div>
         ))}
         {denies.map(({ text, message }) => (

@@ -5,6 +5,7 @@ import {
   PachterError,
   parseKey,
   sameValue,
+  storedTable,
   UnknownNameError,
   type Value,
 } from '../../model/index.js'
@@ -44,7 +45,7 @@ export async function tryWrite(
   { caller, table, action, key, values, at }: Attempt,
   meanwhile: (inside: Workbench, key: Readonly<Record<string, unknown>>) => Promise<void> = async () => undefined,
 ): Promise<Tried> {
-  return withoutTrace(bench.store, [table], async (store) => {
+  return withoutTrace(bench.store, [storedTable(bench.rulebook.model, table)], async (store) => {
     const { model } = bench.rulebook
     const inside = bench.instead({ store, ...(at && { clock: () => at }) })
     const given = key === undefined ? undefined : parseKey(model, table, key)

@@ -6,8 +6,8 @@ import { planFilter, planGet, planView } from '../read.js'
 import { changedScope, createdScope, planLock, planParentLock } from '../write.js'
 import { Columns } from './columns.js'
 import { counting, finding, listing } from './listing.js'
-import { outermost, query, type SqlPlace } from './place.js'
-import { bytesOf, compilationOf, planOf, type Workshop } from './planned.js'
+import { outermost, type SqlPlace } from './place.js'
+import { bytesOf, compilationOf, planOf, tell, type Workshop } from './planned.js'
 import { Reaches } from './reaches.js'
 import type { Statement } from '../statement.js'
 import type { Database, Outcome, SqlStore } from './sql-store.js'
@@ -36,7 +36,7 @@ export function sqlStore(database: Database): SqlStore {
 /** How a database finds and writes records under the conditions of a rulebook. */
 function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
   const { dialect } = store
-  const columns = Columns.of(store)
+  const columns = Columns.of(store, rulebook.model)
   const workshop: Workshop = { rulebook, dialect, columns, reaches: new Reaches() }
   const planFrom = <T>(statement: Statement, read: (outcome: Outcome) => T) => planOf(dialect, statement, read)
   return {
@@ -46,7 +46,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
     get isReady() {
       return columns.areKnown
     },
-    getReady: (at: SqlPlace) => columns.read((text) => query(dialect, at, text, [])),
+    getReady: (at: SqlPlace) => columns.read((statement) => tell(dialect, at, statement)),
     list: (request) => listing(workshop, request),
     get: (request) => {
       const { statement, read } = planGet(compilationOf(workshop), request)
@@ -61,7 +61,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
     refer: (table, relation) => planFrom(planParentLock(compilationOf(workshop), table, relation), () => undefined),
     ask: (table, questions, changes) => {
       const compilation = compilationOf(workshop)
-      const next = changedScope(compilation, changes, scopeAt(dialect, table))
+      const next = changedScope(compilation, changes, scopeAt(compilation, table))
       const { statement, answersOf, recordOf } = planAnswers({ ...compilation, next }, table, questions)
       return planFrom(statement, ({ rows: [row] }) => row && { facts: answersOf(row), record: recordOf(row) })
     },

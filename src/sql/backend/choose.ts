@@ -1,14 +1,16 @@
 import type { Condition } from '../../condition/index.js'
 import { type Bindings, type Form, LIMIT, OFFSET, type Order, withAnswer } from '../../guard/index.js'
-import { bigIntAsText, tableOf } from '../../model/index.js'
+import { bigIntAsText, schemasOf, storedTable, tableOf } from '../../model/index.js'
 import { chooseForm } from '../cost.js'
 import { type Branches, branchesOf, isByKey } from '../forms.js'
 import { areFound, isIndexed, missingFor, searchedBy } from '../indexes.js'
 import { planReach, planRows, type ReachPlan } from '../reach.js'
-import type { Statement } from '../statement.js'
-import { query, type SqlPlace } from './place.js'
-import { compilationOf, runStatement, type Workshop } from './planned.js'
+import { placeOf, placeOfField, schemasIn } from '../names.js'
+import { render } from '../statement.js'
+import type { SqlPlace } from './place.js'
+import { compilationOf, runStatement, tell, type Workshop } from './planned.js'
 import type { Catalogue } from './reaches.js'
+import { placesIn } from './told.js'
 
 /** Below so many records, every form is quick, and finding out costs more than it gains. */
 const FEW = 300
@@ -126,26 +128,38 @@ function whoAsks({ caller, given }: Bindings): string {
   return known + asked
 }
 
-/** Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches. */
-async function countRows({ dialect }: Workshop, at: SqlPlace, { text }: Statement): Promise<number> {
-  const { rows } = await query(dialect, at, text, [])
-  return Number(rows[0]?.['rows'] ?? 0)
+/** What is known of a table of the database. */
+interface Known {
+  readonly columns: Set<string>
+  rows?: number
+  isCountable?: true
 }
 
-async function readCatalogue(workshop: Workshop, at: SqlPlace): Promise<Catalogue> {
-  const { dialect, rulebook } = workshop
-  const indexes: Record<string, Set<string>> = {}
-  const rows: Record<string, number> = {}
-  const { rows: found } = await query(dialect, at, dialect.catalogue, [])
-  const countable = new Set<string>()
-  for (const { table, column, rows: size } of found) {
-    ;(indexes[String(table)] ??= new Set()).add(String(column))
-    if (size !== null) rows[String(table)] = Number(size)
-    if (column === '') countable.add(String(table))
+async function readCatalogue({ dialect, rulebook }: Workshop, at: SqlPlace): Promise<Catalogue> {
+  const { model } = rulebook
+  const told = new Map<string, Known>()
+  for (const row of await tell(dialect, at, render(dialect.catalogue(schemasIn(schemasOf(model))), dialect))) {
+    const { rows, column } = row
+    for (const place of placesIn(row, 'table')) {
+      const known = told.get(place) ?? { columns: new Set() }
+      told.set(place, known)
+      if (rows !== null) known.rows = Number(rows)
+      if (column === '') known.isCountable = true
+    }
+    for (const [at, place] of placesIn(row, 'column').entries())
+      told.get(placesIn(row, 'table')[at] as string)?.columns.add(place)
   }
-  for (const table of Object.keys(rulebook.model.tables)) {
-    const statement = rows[table] === undefined ? planRows(dialect, table) : undefined
-    if (statement) rows[table] = countable.has(table) ? await countRows(workshop, at, statement) : UNTOLD
+  const indexes: Record<string, ReadonlySet<string>> = {}
+  const rows: Record<string, number> = {}
+  for (const [table, { fields }] of Object.entries(model.tables)) {
+    const { schema, name } = storedTable(model, table)
+    const known = told.get(placeOf(schema, name))
+    const indexed = Object.keys(fields).filter((field) => known?.columns.has(placeOfField(model, table, field)))
+    indexes[table] = new Set(indexed)
+    rows[table] = known?.rows ?? UNTOLD
+    const counted = known?.rows === undefined && known?.isCountable ? planRows({ dialect, rulebook }, table) : undefined
+    // Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches.
+    if (counted) rows[table] = Number((await tell(dialect, at, counted))[0]?.['rows'] ?? 0)
   }
   return { indexes, rows }
 }

@@ -1,29 +1,42 @@
-import { columnName } from '../condition.js'
+import { type ModelData, schemasOf } from '../../model/index.js'
+import type { DriverRow } from '../answers.js'
 import type { Trait, Traits } from '../dialect.js'
-import type { Database, Outcome } from './sql-store.js'
+import { schemasIn } from '../names.js'
+import { render, type Statement } from '../statement.js'
+import type { Database } from './sql-store.js'
+import { placesIn } from './told.js'
 
-/** What is known of a database's columns, read once for each store. */
+/** What is known of a database's columns, read once for each store and the schemas that are asked about. */
 export class Columns {
   #traits: Traits | undefined
   #reading: Promise<Traits> | undefined
 
-  private constructor(private readonly text: string | undefined) {
-    if (text === undefined) this.#traits = new Map()
+  private constructor(private readonly statement: Statement | undefined) {
+    if (!statement) this.#traits = new Map()
   }
 
-  static readonly #known = new WeakMap<object, Columns>()
+  static readonly #known = new WeakMap<object, Map<string, Columns>>()
 
-  /** Those of a store. */
-  static of(store: Database): Columns {
-    const known = Columns.#known.get(store) ?? new Columns(store.dialect.traits)
-    Columns.#known.set(store, known)
-    return known
+  /** Those of a store, in the schemas of a model. */
+  static of(store: Database, model: ModelData): Columns {
+    const known = Columns.#in(store)
+    const schemas = schemasOf(model)
+    const traits = store.dialect.traits?.(schemasIn(schemas))
+    const columns = known.get(JSON.stringify(schemas)) ?? new Columns(traits && render(traits, store.dialect))
+    known.set(JSON.stringify(schemas), columns)
+    return columns
   }
 
   /** Lets a store know what another knows of the same database. */
   static share<S extends Database>(store: S, other: Database): S {
-    Columns.#known.set(store, Columns.of(other))
+    Columns.#known.set(store, Columns.#in(other))
     return store
+  }
+
+  static #in(store: Database): Map<string, Columns> {
+    const known = Columns.#known.get(store) ?? new Map<string, Columns>()
+    Columns.#known.set(store, known)
+    return known
   }
 
   /** The traits; where they are not known yet, of every column all: what is exact in any case. */
@@ -36,8 +49,8 @@ export class Columns {
   }
 
   /** Reads what is not known yet. */
-  async read(query: (text: string) => Outcome | Promise<Outcome>): Promise<void> {
-    this.#reading ??= readTraits(query, this.text as string)
+  async read(query: (statement: Statement) => Promise<readonly DriverRow[]>): Promise<void> {
+    this.#reading ??= query(this.statement as Statement).then(traitsIn)
     try {
       this.#traits = await this.#reading
     } finally {
@@ -51,12 +64,12 @@ const ALL: ReadonlySet<Trait> = new Set<Trait>(['fine', 'loose', 'long'])
 /** Of every column all traits. */
 const ANY = { get: () => ALL } as unknown as Traits
 
-async function readTraits(query: (text: string) => Outcome | Promise<Outcome>, text: string): Promise<Traits> {
-  const { rows } = await query(text)
+function traitsIn(rows: readonly DriverRow[]): Traits {
   const traits = new Map<string, Set<Trait>>()
-  for (const { table, column, trait } of rows) {
-    const name = columnName(String(table), String(column))
-    traits.set(name, (traits.get(name) ?? new Set()).add(trait as Trait))
+  for (const row of rows) {
+    for (const place of placesIn(row, 'column')) {
+      traits.set(place, (traits.get(place) ?? new Set()).add(row['trait'] as Trait))
+    }
   }
   return traits
 }

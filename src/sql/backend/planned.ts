@@ -1,4 +1,5 @@
 import { type Bindings, type Plan, withAnswer } from '../../guard/index.js'
+import type { DriverRow } from '../answers.js'
 import type { Compilation } from '../condition.js'
 import type { Statement } from '../statement.js'
 import { query, type SqlPlace } from './place.js'
@@ -30,6 +31,14 @@ export const runStatement = (
   statement: Statement,
   bindings: Bindings,
 ): Outcome | Promise<Outcome> => query(dialect, at, statement.text, statement.bind(bindings), bindings.signal)
+
+/** What a database tells of itself. */
+export async function tell(dialect: Dialect, at: SqlPlace, { text, bind }: Statement): Promise<readonly DriverRow[]> {
+  const { rows } = await query(dialect, at, text, bind(NOBODY))
+  return rows
+}
+
+const NOBODY: Bindings = { caller: { signedIn: false, roles: [], attributes: {} }, clock: () => new Date(), given: {} }
 
 /** How many bytes a statement takes beside its text, by character of it. */
 const BY_CHARACTER = 4

@@ -1,8 +1,13 @@
-import { PachterError } from '../../model/index.js'
+import { PachterError, type StoredTable } from '../../model/index.js'
+import { placeOf, schemasIn } from '../names.js'
+import { render } from '../statement.js'
 import { sqlStore } from './backend.js'
 import { Columns } from './columns.js'
 import { Level } from './level.js'
+import { outermost } from './place.js'
+import { tell } from './planned.js'
 import type { SqlStore } from './sql-store.js'
+import { placesIn } from './told.js'
 
 /** What would be written to a table could not be taken back again; nothing was run. */
 export class LastingTableError extends PachterError {
@@ -14,11 +19,11 @@ export class LastingTableError extends PachterError {
  * real database. It is one transaction that never commits, so that an interrupted process leaves nothing either.
  * What a database does outside of transactions stays done: a number it handed out for a key is not handed out again.
  *
- * @param tables the tables that may be written
+ * @param tables the tables that may be written, as the database calls them
  * @throws {LastingTableError} where the database does not take back what is written to one of them, as with some of
  *   MariaDB's engines
  * @example
- * const seen = await withoutTrace(store, ['entries'], async (inside) => {
+ * const seen = await withoutTrace(store, [storedTable(model, 'entries')], async (inside) => {
  *   const guard = createGuard({ rules, store: inside })
  *   await guard.as(ana).update('entries', 1, { audience: 'public' })
  *   return guard.as(ben).list('entries')
@@ -26,7 +31,7 @@ export class LastingTableError extends PachterError {
  */
 export async function withoutTrace<T>(
   store: SqlStore,
-  tables: readonly string[],
+  tables: readonly Written[],
   work: (inside: SqlStore) => Promise<T>,
 ): Promise<T> {
   await assertTakenBack(store, tables)
@@ -62,13 +67,21 @@ function storeInside(store: SqlStore, level: Level): SqlStore {
   return Columns.share(inside, store)
 }
 
-async function assertTakenBack(store: SqlStore, tables: readonly string[]): Promise<void> {
-  const { lasting } = store.dialect
-  if (lasting === undefined || tables.length === 0) return
-  const { rows } = await store.query(lasting, [])
-  const found = rows.map((row) => String(row['table'])).filter((table) => tables.includes(table))
+/** A table that is written to. */
+interface Written extends StoredTable {
+  readonly name: string
+}
+
+async function assertTakenBack(store: SqlStore, tables: readonly Written[]): Promise<void> {
+  const { dialect } = store
+  const lasting = dialect.lasting?.(schemasIn(tables.flatMap(({ schema }) => schema ?? [])))
+  if (!lasting || tables.length === 0) return
+  const rows = await tell(dialect, outermost(store), render(lasting, dialect))
+  const places = new Set(rows.flatMap((row) => placesIn(row, 'table')))
+  const found = tables.filter(({ schema, name }) => places.has(placeOf(schema, name)))
   if (found.length === 0) return
   throw new LastingTableError(
-    `What is written to ${found.join(', ')} lasts: the engine takes no part in transactions. Nothing was tried; use InnoDB.`,
+    `What is written to ${found.map(({ name }) => name).join(', ')} lasts: ` +
+      'the engine takes no part in transactions. Nothing was tried; use InnoDB.',
   )
 }

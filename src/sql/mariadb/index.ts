@@ -116,13 +116,17 @@ export const mariadb: Dialect = Object.freeze({
   joinsBranches: true,
   costs: { read: 0.2, walk: 5, scan: 0.5, gather: 2 },
   turnsOrder: false,
-  catalogue: `SELECT s.TABLE_NAME AS "table", s.COLUMN_NAME AS "column", t.TABLE_ROWS AS "rows"
+  catalogue: (
+    schemas,
+  ) => sql`SELECT s.TABLE_SCHEMA AS "schema", s.TABLE_SCHEMA = DATABASE() AS "own", s.TABLE_NAME AS "table", s.COLUMN_NAME AS "column", t.TABLE_ROWS AS "rows"
 FROM information_schema.STATISTICS s
 JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME
-WHERE s.TABLE_SCHEMA = DATABASE() AND s.SEQ_IN_INDEX = 1`,
-  lasting: `SELECT t.TABLE_NAME AS "table" FROM information_schema.TABLES t
+WHERE s.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND s.SEQ_IN_INDEX = 1`,
+  lasting: (
+    schemas,
+  ) => sql`SELECT t.TABLE_SCHEMA AS "schema", t.TABLE_SCHEMA = DATABASE() AS "own", t.TABLE_NAME AS "table" FROM information_schema.TABLES t
 LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
-WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
+WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
   limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
   order,
   jsonArray: jsonArray('JSON_ARRAY'),
@@ -143,10 +147,13 @@ WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e
   edge: (moment, edge) => written(moment) + (edge === 'last' ? '999' : ''),
   // Beyond `max_sort_length` bytes it holds all texts to be equal; so many characters are within, in any collation.
   beginning: (text) => sql`LEFT(${text}, 100)`,
-  traits: `SELECT TABLE_NAME AS "table", COLUMN_NAME AS "column", IF(DATETIME_PRECISION IS NULL, 'long', 'fine') AS "trait"
+  traits: (
+    schemas,
+  ) => sql`SELECT TABLE_SCHEMA AS "schema", TABLE_SCHEMA = DATABASE() AS "own", TABLE_NAME AS "table", COLUMN_NAME AS "column", IF(DATETIME_PRECISION IS NULL, 'long', 'fine') AS "trait"
 FROM information_schema.COLUMNS
-WHERE TABLE_SCHEMA = DATABASE() AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020)`,
+WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020)`,
   nextNumber: () => sql`NULL`,
+  createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
 } satisfies Dialect)
 
 /** Cutting off leaves whole characters, of up to four bytes, and adds a bracket or two. */

@@ -52,11 +52,13 @@ export const postgresql: Dialect = Object.freeze({
   fence: ' OFFSET 0',
   costs: { read: 0.06, walk: 3, scan: 0.22, gather: 1 },
   turnsOrder: true,
-  catalogue: `SELECT t.relname AS "table", a.attname AS "column", CASE WHEN t.reltuples < 0 THEN pg_relation_size(t.oid) / 100 ELSE t.reltuples END::float8 AS "rows"
-FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid
+  catalogue: (
+    schemas,
+  ) => sql`SELECT n.nspname AS "schema", pg_table_is_visible(t.oid) AS "own", t.relname AS "table", a.attname AS "column", CASE WHEN t.reltuples < 0 THEN pg_relation_size(t.oid) / 100 ELSE t.reltuples END::float8 AS "rows"
+FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid JOIN pg_namespace n ON n.oid = t.relnamespace
 JOIN pg_attribute a ON a.attrelid = t.oid AND a.attnum = i.indkey[0]
-WHERE i.indisvalid AND i.indpred IS NULL AND pg_table_is_visible(t.oid) AND t.relkind IN ('r', 'p')
-AND t.relnamespace <> 'pg_catalog'::regnamespace`,
+WHERE i.indisvalid AND i.indpred IS NULL AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))
+AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
   limit,
   // Only where a value can be missing: an index on the column is in the order that databases take for granted.
   order: (column, descending, optional) =>
@@ -68,18 +70,19 @@ AND t.relnamespace <> 'pg_catalog'::regnamespace`,
   instant,
   edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '999Z' : 'Z'),
   exact: (text) => sql`(${text} COLLATE "C")`,
-  traits: `SELECT t.relname AS "table", a.attname AS "column", CASE WHEN c.oid IS NULL THEN 'fine' ELSE 'loose' END AS "trait"
-FROM pg_attribute a JOIN pg_class t ON t.oid = a.attrelid
+  traits: (
+    schemas,
+  ) => sql`SELECT n.nspname AS "schema", pg_table_is_visible(t.oid) AS "own", t.relname AS "table", a.attname AS "column", CASE WHEN c.oid IS NULL THEN 'fine' ELSE 'loose' END AS "trait"
+FROM pg_attribute a JOIN pg_class t ON t.oid = a.attrelid JOIN pg_namespace n ON n.oid = t.relnamespace
 LEFT JOIN pg_collation c ON c.oid = a.attcollation AND NOT c.collisdeterministic
-WHERE a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f') AND pg_table_is_visible(t.oid)
+WHERE a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f')
+AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))
 AND (c.oid IS NOT NULL OR (a.atttypid IN ('timestamptz'::regtype, 'timestamp'::regtype) AND (a.atttypmod < 0 OR a.atttypmod > 3)))
-AND t.relnamespace <> 'pg_catalog'::regnamespace AND t.relnamespace <> 'information_schema'::regnamespace`,
-  nextNumber: (table, column) =>
-    raw(`nextval(pg_get_serial_sequence(${literal(identifier(table))}, ${literal(column)}))`),
-  numberOn: (table, column) => {
-    const [of, number] = [identifier(table), identifier(column)]
-    return `SELECT setval(pg_get_serial_sequence(${literal(of)}, ${literal(column)}), (SELECT max(${number}) FROM ${of}))`
-  },
+AND n.nspname <> 'pg_catalog' AND n.nspname <> 'information_schema'`,
+  nextNumber: (table, column) => raw(`nextval(pg_get_serial_sequence(${literal(table)}, ${literal(column)}))`),
+  createSchema: (schema) => `CREATE SCHEMA IF NOT EXISTS ${schema}`,
+  numberOn: (table, column) =>
+    `SELECT setval(pg_get_serial_sequence(${literal(table)}, ${literal(column)}), (SELECT max(${identifier(column)}) FROM ${table}))`,
 } satisfies Dialect)
 
 /** The functions of sequences take names as text. */

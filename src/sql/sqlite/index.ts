@@ -62,11 +62,15 @@ export const sqlite: Dialect = Object.freeze({
   unindexed: (column) => sql`+${column}`,
   costs: { read: 0.06, walk: 0.9, scan: 0.4, gather: 0.7 },
   turnsOrder: true,
-  catalogue: `SELECT t.name AS "table", i.name AS "column", NULL AS "rows"
-FROM sqlite_schema t, pragma_index_list(t.name) l, pragma_index_info(l.name) i
-WHERE t.type = 'table' AND l.partial = 0 AND i.seqno = 0
-UNION SELECT t.name, c.name, NULL FROM sqlite_schema t, pragma_table_info(t.name) c WHERE t.type = 'table' AND c.pk = 1
-UNION SELECT t.name, '', NULL FROM pragma_table_list t WHERE t.schema = 'main' AND t.type = 'table' AND t.wr = 0`,
+  catalogue: (schemas) => {
+    const tables = sql`t.type = 'table' AND t.schema IN ('main', ${schemas})`
+    return sql`SELECT t.schema AS "schema", t.schema = 'main' AS "own", t.name AS "table", i.name AS "column", NULL AS "rows"
+FROM pragma_table_list t, pragma_index_list(t.name, t.schema) l, pragma_index_info(l.name, t.schema) i
+WHERE ${tables} AND l.partial = 0 AND i.seqno = 0
+UNION SELECT t.schema, t.schema = 'main', t.name, c.name, NULL FROM pragma_table_list t, pragma_table_info(t.name, t.schema) c
+WHERE ${tables} AND c.pk = 1
+UNION SELECT t.schema, t.schema = 'main', t.name, '', NULL FROM pragma_table_list t WHERE ${tables} AND t.wr = 0`
+  },
   rows: (table) => sql`SELECT max(rowid) AS "rows" FROM ${table}`,
   limit: (count, skipped) => limit(count ?? sql`-1`, skipped),
   order,
@@ -77,6 +81,7 @@ UNION SELECT t.name, '', NULL FROM pragma_table_list t WHERE t.schema = 'main' A
   instant,
   edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '~' : ''),
   nextNumber: () => sql`NULL`,
+  createSchema: (schema) => `ATTACH ':memory:' AS ${schema}`,
 } satisfies Dialect)
 
 function finds(value: Fragment, { selected, source, where }: Subquery, shape: Shape): Fragment {
