@@ -14,6 +14,8 @@ import {
 import { accessReader, accessQuestions, answer, evaluator, fieldMasks, isClosed, lookupIn } from 'pachter/decide'
 import { checkCaller, checkRulebook, permission } from 'pachter/rules'
 import type { SqlStore } from 'pachter/sql'
+import { fieldOf } from 'pachter/model'
+import { strangerFor } from './support/conditions.js'
 import { type Engine, engineNames, load, openEngines, undone } from './support/engines.js'
 import { Oracle } from './support/oracle.js'
 import { foretellRead, type Read } from './support/oracle-reads.js'
@@ -115,7 +117,7 @@ async function listInEngine(
 function attemptInMemory({ rulebook, data }: World, { caller, table, action, key, values }: Attempt) {
   const record = data[table]?.find(({ id }) => id === key)
   // A new record has to have a key of its own.
-  const given = action === 'create' ? { ...values, id: typeof key === 'string' ? 'new' : 99 } : values
+  const given = action === 'create' ? { ...values, id: strangerFor(fieldOf(rulebook.model, table, 'id')) } : values
   try {
     const { status, message } = decide(rulebook, {
       caller,

@@ -1,4 +1,4 @@
-import { comparesAs, isOrdered, rankOf, sameValue, type Shape, type Value } from '../model/index.js'
+import { comparesAs, isOrdered, isNever, rankOf, sameValue, type Shape, type Value } from '../model/index.js'
 
 /** The ways two operands can be compared. */
 export const COMPARISONS = [
@@ -31,7 +31,8 @@ type Items = readonly Value[]
 const isList = ({ type }: Shape): boolean => type === 'list'
 const itemOf = ({ item = 'text' }: Shape): string => item
 
-const isOneKind = (left: Shape, right: Shape): boolean => !isList(left) && comparesAs(left) === comparesAs(right)
+const isOneKind = (left: Shape, right: Shape): boolean =>
+  !isList(left) && !isNever(left, 'compared') && comparesAs(left) === comparesAs(right)
 const areOrdered = (left: Shape, right: Shape): boolean => isOrdered(left) && isOneKind(left, right)
 const areLists = (left: Shape, right: Shape): boolean => isList(left) && isList(right) && itemOf(left) === itemOf(right)
 

@@ -2,11 +2,13 @@ import {
   accepts,
   assertWithin,
   brandOf,
+  type DateText,
   type Decimal,
   describeType,
   isBranded,
   isListable,
   isMissing,
+  ITEM_TYPES,
   LIMITS,
   type Relation,
   type Shape,
@@ -74,16 +76,24 @@ export interface ListTerm<Item> extends Term<readonly Item[]> {
   isMissing(): Condition
 }
 
+/** What documents can be asked. */
+export interface DocumentTerm<V> extends Term<V> {
+  isSet(): Condition
+  isMissing(): Condition
+}
+
 /** The term for a value of type `V`. */
 export type TermFor<V> = [V] extends [readonly (infer Item)[]]
   ? ListTerm<Item>
-  : [V] extends [Decimal]
+  : [V] extends [Decimal | DateText]
     ? OrderedTerm<V>
     : [V] extends [string]
       ? TextTerm<V>
       : [V] extends [number | bigint | Date]
         ? OrderedTerm<V>
-        : AnyTerm<V>
+        : [V] extends [boolean | Uint8Array]
+          ? AnyTerm<V>
+          : DocumentTerm<V>
 
 /**
  * Where a term's value comes from: an operand, its type, and the steps to the record whose field it is.
@@ -116,7 +126,7 @@ const TEXT: Shape = { type: 'text' }
 /** Makes the term for a source. */
 export function term(source: Source): Term<unknown> {
   const item: Shape = source.shape.type === 'list' ? { type: source.shape.item ?? 'text' } : source.shape
-  const list: Shape = { type: 'list', item: item.type === 'integer' ? 'integer' : 'text' }
+  const list: Shape = { type: 'list', item: ITEM_TYPES.find((each) => each === item.type) ?? 'text' }
   const compareAs = (how: Comparison, shape: Shape) => (other: unknown) =>
     made(comparison(how, source, operandFrom(shape, other)))
   const compare = (how: Comparison) => compareAs(how, source.shape)

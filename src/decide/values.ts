@@ -3,6 +3,7 @@ import {
   accepts,
   describeType,
   type FieldData,
+  freshValue,
   fromPlain,
   InputError,
   isMissing,
@@ -151,8 +152,13 @@ export function recordToCreate(
 ): MemoryRecord {
   const { fields } = tableOf(rulebook.model, table)
   const stamps = stampValues(stampsToSet(rulebook, table, 'create', caller, values), caller, now)
-  return Object.fromEntries(Object.keys(fields).map((name) => [name, stamps[name] ?? values[name] ?? null]))
+  return Object.fromEntries(
+    Object.keys(fields).map((name) => [name, stamps[name] ?? values[name] ?? filledIn(fields[name]) ?? null]),
+  )
 }
+
+/** A value made for a field that is filled in, where the database does not do that. */
+const filledIn = (field: FieldData | undefined): Value | undefined => (field?.generated ? freshValue(field) : undefined)
 
 /** What is missing from a record that a create would store: its stamps have no value for this caller. */
 export function unstamped(rulebook: Rulebook, table: string, record: MemoryRecord): ReadonlyMap<string, string> {

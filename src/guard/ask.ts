@@ -9,6 +9,7 @@ import {
   fromPlain,
   InputError,
   isMissing,
+  isNever,
   LIMITS,
   type Model,
   type ModelData,
@@ -213,13 +214,15 @@ function orderOf(model: ModelData, table: string, key: readonly string[], orderB
   assertWithin('fields to sort by', wanted.length, LIMITS.orderFields)
   const order = wanted.map((each) => {
     const [field = '', direction, ...rest] = each.split(' ')
-    const { type } = fieldOf(model, table, field)
+    const shape = fieldOf(model, table, field)
     if ((direction !== undefined && direction !== 'descending') || rest.length > 0) {
       throw new InputError(table, {
         orderBy: `is ${show(each)}; it must be a field, or '${field} descending'`,
       })
     }
-    if (type === 'list') throw new InputError(table, { orderBy: `is ${field}, a list, which has no order` })
+    if (isNever(shape, 'sorted')) {
+      throw new InputError(table, { orderBy: `is ${field}; values of type ${shape.type} have no order` })
+    }
     return { field, descending: direction === 'descending' }
   })
   const named = order.map(({ field }) => field)

@@ -1,4 +1,4 @@
-import type { Shape } from './types.js'
+import type { Json, Shape } from './types.js'
 
 /** A field as plain data, as it stands in a model and in a rulebook. */
 export interface FieldData extends Shape {
@@ -81,6 +81,29 @@ export const decimal = (scale: number): Plain<Decimal> => field({ type: 'decimal
 /** A decimal number as text. */
 export type Decimal = `${number}.${number}`
 
+/** A number with a floating point, of 64 bits; finite. Two that look alike need not be equal: prefer `decimal` for money. */
+export const float = (): Plain<number> => field({ type: 'float' })
+
+/** A day without a time and without a zone; text in JavaScript: `'2026-11-26'`. */
+export const date = (): Plain<DateText> => field({ type: 'date' })
+
+/** A day as text. */
+export type DateText = `${number}-${number}-${number}`
+
+/** A uuid in lower case; `generated()` fills in a random one. */
+export const uuid = (): Plain<string> => field({ type: 'uuid' })
+
+/** Bytes; a `Uint8Array` in JavaScript. */
+export const bytes = (): Plain<Uint8Array> => field({ type: 'bytes' })
+
+/**
+ * A document: any value that JSON can hold, read and written as a whole. Conditions can ask whether there is one, and
+ * nothing of what is in it: databases do not agree on that. One that is sent always counts as changed.
+ *
+ * @example json<{ readonly rows: number }>()
+ */
+export const json = <V extends Json = Json>(): Plain<V> => field({ type: 'json' })
+
 /** True or false. */
 export const boolean = (): Plain<boolean> => field({ type: 'boolean' })
 
@@ -97,13 +120,13 @@ export const choice = <const C extends readonly [string, ...string[]]>(...choice
   field({ type: 'choice', choices: Object.freeze(choices) })
 
 /**
- * A list of texts or integers, kept in one field.
+ * A list of texts, integers or uuids, kept in one field.
  *
  * @param item the kind of its items, such as `text()`
  * @example list(text())
  */
 export const list = <V extends string | number>(item: Plain<V>): Plain<readonly V[]> =>
-  field({ type: 'list', item: item.data.type === 'integer' ? 'integer' : 'text' })
+  field({ type: 'list', item: item.data.type as NonNullable<Shape['item']> })
 
 /**
  * The key of a record of another table (or of the same). Its type is that of the other table's key.

@@ -5,16 +5,22 @@ export { Cache } from './cache.js'
 export {
   bigInteger,
   boolean,
+  bytes,
   choice,
+  date,
+  type DateText,
   type Decimal,
   decimal,
   type Field,
   type FieldData,
+  float,
   integer,
+  json,
   list,
   references,
   text,
   timestamp,
+  uuid,
 } from './field.js'
 export type {
   FieldName,
@@ -41,17 +47,29 @@ export { checkModel, deepFreeze, defineModel, isName, type Model, type Storage, 
 export { fieldOf, keyFieldsOf, type ModelData, type StoredTable, type TableData, tableOf } from './tables.js'
 export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
 export { type Naming, schemasOf, storedField, storedTable } from './stored.js'
-export { FIELD_TYPES, type FieldType, ITEM_TYPES, type PlainValue, type Shape, type Value } from './types.js'
+export {
+  bytesFrom,
+  FIELD_TYPES,
+  type FieldType,
+  ITEM_TYPES,
+  type Json,
+  type JsonObject,
+  type PlainValue,
+  type Shape,
+  type Value,
+} from './types.js'
 export {
   accepts,
   comparesAs,
   decimalFrom,
   describeType,
   fromPlain,
+  freshValue,
   isListable,
   isMissing,
   isOrdered,
   misshapen,
+  isNever,
   numbersUpTo,
   ownValue,
   rankOf,

@@ -29,6 +29,8 @@ export const LIMITS = Object.freeze({
   patternText: 10_000,
   /** How many seconds `now` is moved by: some three hundred years. */
   momentSeconds: 1e10,
+  /** How deep a document nests. */
+  jsonDepth: 64,
   /** How many bytes of plans a guard keeps, about. */
   planBytes: 32 * 2 ** 20,
   /** How many parts of conditions are kept compiled to decide in memory, for one rulebook. */

@@ -4,7 +4,7 @@ import { childrenOf, parentsOf } from './relations.js'
 import { show } from './show.js'
 import { checkStored, conventional, type Naming, NAMINGS } from './stored.js'
 import { type ModelData, type StoredTable, type TableData, tableOf } from './tables.js'
-import { misshapen, numbersUpTo } from './values.js'
+import { isFillable, misshapen, isNever } from './values.js'
 
 /** What `defineModel` takes: field builders by table and name. */
 export type Tables = Readonly<Record<string, Readonly<Record<string, Field>>>>
@@ -143,14 +143,17 @@ function assertRelationNames(model: ModelData, table: string): void {
 }
 
 function assertField(model: ModelData, place: string, field: FieldData): void {
-  if (field.key && field.type === 'list') throw new ModelError(`${place} is a list, which cannot be part of a key.`)
-  if (field.unique && field.type === 'list') throw new ModelError(`${place} is a list, which cannot be unique.`)
-  if (field.generated && numbersUpTo(field) === undefined) {
-    throw new ModelError(`${place} is generated and has to be a whole number.`)
-  }
   if (field.key && field.optional) throw new ModelError(`${place} is part of the key and cannot be optional.`)
   const problem = misshapen(field)
   if (problem !== undefined) throw new ModelError(`${place} ${problem}.`)
+  if (isNever(field, 'key') && (field.key || field.unique)) {
+    throw new ModelError(
+      `${place} is of type ${field.type}, which cannot be ${field.key ? 'part of a key' : 'unique'}.`,
+    )
+  }
+  if (field.generated && !isFillable(field)) {
+    throw new ModelError(`${place} is generated and has to be a whole number or a uuid.`)
+  }
   if (field.references !== undefined) {
     const key = referencedKey(model.tables, place, field.references)
     const { type, scale } = tableOf(model, field.references).fields[key] as FieldData

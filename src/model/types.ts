@@ -1,3 +1,5 @@
+import { LIMITS } from './limits.js'
+
 /** The types a field can have. */
 export const FIELD_TYPES = [
   'text',
@@ -5,16 +7,21 @@ export const FIELD_TYPES = [
   'bigInteger',
   'decimal',
   'boolean',
+  'float',
   'timestamp',
+  'date',
+  'uuid',
   'choice',
   'list',
+  'bytes',
+  'json',
 ] as const
 
 /** The type of a field. */
 export type FieldType = (typeof FIELD_TYPES)[number]
 
 /** What lists can be made of. */
-export const ITEM_TYPES = ['text', 'integer'] as const
+export const ITEM_TYPES = ['text', 'integer', 'uuid'] as const
 
 /** The part of a field that says which values it takes. */
 export interface Shape {
@@ -28,10 +35,21 @@ export interface Shape {
 }
 
 /** A value as JavaScript holds it: what records, callers and conditions are made of. */
-export type Value = string | number | bigint | boolean | Date | readonly Value[]
+export type Value = string | number | bigint | boolean | Date | Uint8Array | readonly Value[] | JsonObject
+
+/** A document as JSON has it. */
+export type Json = string | number | boolean | null | readonly Json[] | JsonObject
+
+/** An object in a document. */
+export interface JsonObject {
+  readonly [name: string]: Json
+}
 
 /** A value as JSON holds it: what the rulebook stores. */
 export type PlainValue = string | number | boolean | readonly PlainValue[]
+
+/** What values of some types are never. */
+export type Never = 'key' | 'sorted' | 'compared'
 
 /** Everything about a type but how databases store it, which each dialect says. */
 export interface TypeBehaviour {
@@ -57,6 +75,10 @@ export interface TypeBehaviour {
   readonly numbersUpTo?: number | bigint
   /** Whether a list of values can be compared with: it is one value then, instead of one for each. */
   readonly listable?: true
+  /** What its values are never: part of a key, or unique; sorted by; compared at all, so that they are only there or not. */
+  readonly never?: readonly Never[]
+  /** Makes a value that nobody has yet, for a field that is filled in. */
+  fresh?(): Value
 }
 
 /** PostgreSQL cannot store NUL in text, and lone surrogates do not survive UTF-8: no engine gets either. */
@@ -83,6 +105,52 @@ const isMoment = (value: unknown): value is Date => {
 const everyItem = (list: readonly unknown[], test: (item: unknown) => boolean): boolean => {
   for (let at = 0; at < list.length; at += 1) if (!test(list[at])) return false
   return true
+}
+
+/** Dates compare as texts: of so many digits each. */
+const isDate = (value: unknown): boolean => {
+  if (typeof value !== 'string' || !/^[1-9]\d{3}-\d\d-\d\d$/.test(value)) return false
+  const moment = new Date(`${value}T00:00:00Z`)
+  return !Number.isNaN(moment.getTime()) && moment.toISOString().startsWith(value)
+}
+
+const UUID = /^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/
+
+const hexOf = (bytes: Uint8Array): string => Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join('')
+
+/** Bytes from their hexadecimal digits; nothing where that is no such text. */
+export function bytesFrom(hex: unknown): Uint8Array | undefined {
+  if (typeof hex !== 'string' || !/^(?:[0-9a-f]{2})*$/i.test(hex)) return undefined
+  return Uint8Array.from(hex.match(/../g) ?? [], (pair) => parseInt(pair, 16))
+}
+
+/** What every database can keep of JSON: plain values, as deep as people nest them, and no text that is none. */
+function isJson(value: unknown, depth = 0): value is Json {
+  if (value === null || typeof value === 'boolean') return depth > 0 || value !== null
+  if (typeof value === 'string') return isText(value)
+  if (typeof value === 'number') return Number.isFinite(value)
+  if (typeof value !== 'object' || depth >= LIMITS.jsonDepth) return false
+  if (Array.isArray(value)) return everyItem(value, (item) => isJson(item, depth + 1))
+  const proto: unknown = Object.getPrototypeOf(value)
+  if (proto !== Object.prototype && proto !== null) return false
+  return Reflect.ownKeys(value).every(
+    (name) => isText(name) && name !== '__proto__' && isJson((value as JsonObject)[name], depth + 1),
+  )
+}
+
+/** A copy that nobody can change, with one zero. */
+function ownJson(value: Value): Value {
+  return JSON.parse(JSON.stringify(value), (_, part: unknown) =>
+    typeof part === 'object' && part !== null ? Object.freeze(part) : part,
+  ) as Value
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return undefined
+  }
 }
 
 const isWhole = (typed: string): boolean => /^-?\d+$/.test(typed)
@@ -118,6 +186,15 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
         ? undefined
         : 'is a decimal and needs 1 to 17 digits behind the point',
   },
+  float: {
+    called: () => 'a finite number',
+    accepts: (value) => Number.isFinite(value),
+    // There is one zero.
+    own: (value) => (value === 0 ? 0 : value),
+    read: (typed) => (typed.trim() === '' ? typed : Number(typed)),
+    ordered: true,
+    never: ['key'],
+  },
   boolean: {
     called: () => 'true or false',
     accepts: (value) => typeof value === 'boolean',
@@ -131,6 +208,18 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     fromPlain: (plain) => (typeof plain === 'string' ? new Date(plain) : plain),
     read: (typed) => new Date(typed),
     ordered: true,
+  },
+  date: {
+    called: () => `a date as text, such as 2026-11-26, from the year ${YEARS[0]} to ${YEARS[1]}`,
+    accepts: isDate,
+    ordered: true,
+  },
+  uuid: {
+    called: () => 'a uuid in lower case',
+    accepts: (value) => typeof value === 'string' && UUID.test(value),
+    read: (typed) => typed.toLowerCase(),
+    listable: true,
+    fresh: () => crypto.randomUUID(),
   },
   choice: {
     called: ({ choices = [] }) => `one of ${choices.join(', ')}`,
@@ -149,6 +238,27 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     own: (value: readonly Value[]) => Object.freeze(Array.from(value)),
     read: (typed) => typed.split(','),
     misshapen: ({ item }) =>
-      item !== undefined && ITEM_TYPES.includes(item) ? undefined : 'is a list and needs texts or integers in it',
+      item !== undefined && ITEM_TYPES.includes(item)
+        ? undefined
+        : 'is a list and needs texts, integers or uuids in it',
+    never: ['key', 'sorted'],
+  },
+  bytes: {
+    called: () => 'bytes as a Uint8Array',
+    accepts: (value) => value instanceof Uint8Array,
+    own: (value: Uint8Array) => Uint8Array.from(value),
+    toPlain: hexOf,
+    fromPlain: (plain) => bytesFrom(plain) ?? plain,
+    read: (typed) => bytesFrom(typed) ?? typed,
+    never: ['key', 'sorted'],
+  },
+  json: {
+    called: () => 'a value that JSON can hold',
+    accepts: (value) => isJson(value),
+    own: ownJson,
+    toPlain: (value) => JSON.stringify(value),
+    fromPlain: (plain) => (typeof plain === 'string' ? parsed(plain) : plain),
+    read: (typed) => parsed(typed),
+    never: ['key', 'sorted', 'compared'],
   },
 }

@@ -1,4 +1,4 @@
-import { type PlainValue, type Shape, type TypeBehaviour, TYPES, type Value } from './types.js'
+import { type Never, type PlainValue, type Shape, type TypeBehaviour, TYPES, type Value } from './types.js'
 
 const behaviourOf = ({ type }: Shape): TypeBehaviour => TYPES[type]
 
@@ -47,6 +47,16 @@ export const isListable = (field: Shape): boolean => behaviourOf(field).listable
 /** The largest number that may be given where databases number new records; nothing where they cannot. */
 export const numbersUpTo = (field: Shape): number | bigint | undefined => behaviourOf(field).numbersUpTo
 
+/** Whether values of this type are never part of a key (or unique), sorted by, or compared. */
+export const isNever = (field: Shape, what: Never): boolean => behaviourOf(field).never?.includes(what) === true
+
+/** Makes a value for a field that is filled in when a record is created; nothing where the database does that. */
+export const freshValue = (field: Shape): Value | undefined => behaviourOf(field).fresh?.()
+
+/** Whether a field can be filled in: numbered by the database, or with a value that is made for it. */
+export const isFillable = (field: Shape): boolean =>
+  numbersUpTo(field) !== undefined || behaviourOf(field).fresh !== undefined
+
 /** What is wrong with a shape that is data from outside; nothing where it is one. */
 export function misshapen(shape: Shape): string | undefined {
   if (!Object.hasOwn(TYPES, shape.type)) return 'has a type that does not exist'
@@ -81,6 +91,9 @@ export function sameValue(left: Value, right: Value): boolean {
       left.length === right.length &&
       left.every((item, at) => sameValue(item as Value, right[at] as Value))
     )
+  }
+  if (left instanceof Uint8Array) {
+    return right instanceof Uint8Array && left.length === right.length && left.every((byte, at) => byte === right[at])
   }
   return left === right
 }

@@ -14,6 +14,7 @@ import {
   childrenOf,
   describeType,
   fieldOf,
+  isNever,
   fromPlain,
   LIMITS,
   misshapen,
@@ -107,6 +108,11 @@ export function checkCondition(rulebook: Rulebook, condition: Condition, levels:
       const right = shapeOf(rulebook, condition.right, levels)
       const fits = isComparable(condition.how, left, right)
       if (fits) return
+      if (isNever(left, 'compared')) {
+        throw new RuleError(
+          `${print(condition)} looks into a document; ask isSet() or isMissing(), or keep that in a field.`,
+        )
+      }
       throw new RuleError(`${print(condition)} compares ${describeType(left)} with ${describeType(right)}.`)
     }
   }

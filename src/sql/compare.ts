@@ -6,8 +6,8 @@ import { edgeOf, type Fragment, isSlot, raw, sql } from './fragment.js'
 export interface TypedFragment {
   readonly text: Fragment
   readonly shape: Shape
-  /** The column itself, where `text` makes it compare exactly. */
-  readonly bare?: Fragment
+  /** Whether the column itself equals a value, as an index finds it, where `text` makes it compare exactly. */
+  search?(value: Fragment): Fragment
 }
 
 /** The SQL of each comparison of two values that may be missing: a comparison that is not here does not compile. */
@@ -57,8 +57,8 @@ export function compileEqual(dialect: Compares, left: TypedFragment, right: Type
   if (left.shape.type === 'timestamp') return compareMoments(dialect, 'is', left.text, right.text)
   const exactly = dialect.equal(left.text, right.text, left.shape)
   // What the column's own order holds to be equal is found through its index, and then looked at exactly.
-  if (left.bare && isSlot(right.text)) return sql`(${dialect.equal(left.bare, right.text, left.shape)} AND ${exactly})`
-  if (right.bare && isSlot(left.text)) return sql`(${dialect.equal(right.bare, left.text, left.shape)} AND ${exactly})`
+  if (left.search && isSlot(right.text)) return sql`(${left.search(right.text)} AND ${exactly})`
+  if (right.search && isSlot(left.text)) return sql`(${right.search(left.text)} AND ${exactly})`
   return exactly
 }
 

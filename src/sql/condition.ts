@@ -8,17 +8,22 @@ import {
   operandsOf,
   type Some,
 } from '../condition/index.js'
-import { fieldOf, type Shape, storedTable } from '../model/index.js'
+import { fieldOf, isNever, type Shape, storedTable } from '../model/index.js'
 import type { Rulebook } from '../rules/index.js'
 import type { TypedFragment } from './compare.js'
-import type { Dialect, Trait, Traits } from './dialect.js'
-import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
+import { isPresent } from './stored.js'
+import type { Dialect, Traits } from './dialect.js'
+import { columnNamed, type Names, tableNamed } from './names.js'
+import { hasTrait, otherwise, readable, searchable } from './traits.js'
 import { type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
 export interface Scope {
   readonly table: string
+  /** A field as values have it. */
   column(field: string): Fragment
+  /** Its column as the database has it, where the record is stored. */
+  bare?(field: string): Fragment
   /** Of a record as a change makes it: the value that was sent for a field, where one was. */
   sent?(field: string): Fragment | undefined
 }
@@ -47,18 +52,21 @@ export const tableAs = (names: Names, table: string, level = 0): Fragment =>
   raw(`${tableNamed(names, table)} AS ${aliasAt(level)}`)
 
 /** The record at a level, under its alias. */
-export const scopeAt = (names: Names, table: string, level = 0): Scope => scopeUnder(names, table, aliasAt(level))
+export const scopeAt = (compilation: Compilation, table: string, level = 0): Scope =>
+  scopeUnder(compilation, table, aliasAt(level))
 
 /** A record under an alias as it stands in the statement. */
-export const scopeUnder = (names: Names, table: string, alias: string): Scope => ({
-  table,
-  column: (field) => raw(`${alias}.${columnNamed(names, table, field)}`),
-})
+export const scopeUnder = (compilation: Compilation, table: string, alias: string): Scope => {
+  const bare = (field: string) => raw(`${alias}.${columnNamed(compilation, table, field)}`)
+  return { table, bare, column: (field) => readable(compilation, table, field, bare(field)) }
+}
 
 /** The record of a statement whose table has no alias: not every database gives one to what is deleted. */
-export const tableScope = (names: Names, table: string): Scope =>
+export const tableScope = (compilation: Compilation, table: string): Scope => {
+  const { dialect, rulebook } = compilation
   // Without its schema, which not every database takes before a column.
-  scopeUnder(names, table, names.dialect.identifier(storedTable(names.rulebook.model, table).name))
+  return scopeUnder(compilation, table, dialect.identifier(storedTable(rulebook.model, table).name))
+}
 
 /**
  * Compiles a condition, free of `may`, roles and `signedIn`, to SQL that is never true where the condition is
@@ -78,8 +86,10 @@ export function compileCondition(compilation: Compilation, condition: Condition,
     }
     case 'not':
       // So written, a partial index on what is missing serves.
-      if (condition.of.kind === 'isSet')
-        return sql`${compileOperand(compilation, condition.of.operand, scopes).text} IS NULL`
+      if (condition.of.kind === 'isSet') {
+        const { text, shape } = compileOperand(compilation, condition.of.operand, scopes)
+        if (!compilation.dialect.types[shape.type].present) return sql`${text} IS NULL`
+      }
       // Where a missing value leaves the inside NULL, its negation is true: law 6.
       return sql`(${compileCondition(compilation, condition.of, scopes)}) IS NOT TRUE`
     case 'after':
@@ -90,7 +100,7 @@ export function compileCondition(compilation: Compilation, condition: Condition,
     case 'unchanged':
       return compileUnchanged(compilation, condition.field, scopeOf(scopes, 0))
     case 'isSet':
-      return sql`${compileOperand(compilation, condition.operand, scopes).text} IS NOT NULL`
+      return compileIsSet(compilation, compileOperand(compilation, condition.operand, scopes))
     case 'compare':
       return compileCompare(compilation, condition, scopes)
     case 'some':
@@ -114,12 +124,20 @@ export function compileAnswer(compilation: Compilation, condition: Condition, sc
   return sql`(${compileCondition(compilation, condition, scopes)}) IS TRUE`
 }
 
+const compileIsSet = ({ dialect }: Compilation, { text, shape }: TypedFragment): Fragment =>
+  isPresent(dialect, text, shape)
+
 function compileUnchanged(compilation: Compilation, field: string, now: Scope): Fragment {
   const before = typedColumn(compilation, compilation.old ?? now, field)
   const changed = next(compilation)
   const sent = changed.sent?.(field)
   const after = sent ? { ...before, text: sent } : typedColumn(compilation, changed, field)
   const { dialect } = compilation
+  if (isNever(before.shape, 'compared')) {
+    // What is not looked into counts as changed where anything is set, but for nothing in place of nothing.
+    if (!isSlot(after.text)) return sql`TRUE`
+    return sql`((${compileIsSet(compilation, before)}) IS NOT TRUE AND (${compileIsSet(compilation, after)}) IS NOT TRUE)`
+  }
   const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
   return dialect.same(cut(before), cut(after), before.shape)
 }
@@ -160,18 +178,19 @@ export function refersOutside(where: Condition, level: number): boolean {
 }
 
 /** A field of a record, so that it compares exactly. */
-export function typedColumn(compilation: Compilation, { table, column }: Scope, name: string): TypedFragment {
-  const shape = fieldOf(compilation.rulebook.model, table, name)
-  const bare = column(name)
-  const { exact } = compilation.dialect
+export function typedColumn(compilation: Compilation, { table, column, bare }: Scope, name: string): TypedFragment {
+  const { dialect, rulebook } = compilation
+  const shape = fieldOf(rulebook.model, table, name)
+  const text = column(name)
+  if (isSlot(text)) return { text, shape }
   const isText = ['text', 'choice'].includes(shape.type === 'list' ? (shape.item ?? 'text') : shape.type)
-  if (!exact || !isText || isSlot(bare) || !hasTrait(compilation, table, name, 'loose')) return { text: bare, shape }
-  return { text: exact(bare), shape, bare }
+  const isLoose = isText && dialect.exact !== undefined && hasTrait(compilation, table, name, 'loose')
+  const isOther = otherwise(compilation, table, name) !== undefined && dialect.readable !== undefined
+  if (!isLoose && !isOther) return { text, shape }
+  const search = (value: Fragment) =>
+    dialect.equal(bare?.(name) ?? text, searchable(compilation, table, name, value), shape)
+  return { text: (isLoose && dialect.exact?.(text)) || text, shape, ...(bare && { search }) }
 }
-
-/** Whether the database has a column with this trait. */
-export const hasTrait = ({ traits, rulebook }: Compilation, table: string, field: string, trait: Trait): boolean =>
-  traits?.get(placeOfField(rulebook.model, table, field))?.has(trait) === true
 
 function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {
   const { rulebook, old } = compilation

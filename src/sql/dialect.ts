@@ -77,6 +77,12 @@ export interface Dialect {
   beginning?(text: Fragment): Fragment
   /** Tells of the columns that are not as the model takes them to be: where they are, and their {@link Trait}. */
   traits?(schemas: Fragment): Fragment
+  /** A column with this trait as values have it; left out, as it is. */
+  readable?(column: Fragment, trait: Trait): Fragment | undefined
+  /** A value as such a column takes it; left out, as it is. */
+  writable?(value: Fragment, trait: Trait, place: Place): Fragment | undefined
+  /** A value as something that an index on such a column finds; left out, as it is written. */
+  searchable?(value: Fragment, trait: Trait, place: Place): Fragment | undefined
   /** What numbers a new record, where nothing else of it is given; the table is quoted, the column is not. */
   nextNumber(table: string, column: string): Fragment
   /** How to sort by a column, missing values before all others. */
@@ -102,10 +108,22 @@ export interface Dialect {
 export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy' | 'cancelled'
 
 /**
- * What a column can be that a field does not say. `fine`: moments finer than a millisecond. `loose`: different texts
- * count as equal. `long`: texts are sorted by their beginning only.
+ * What a column can be that a field does not say. `fine`: moments finer than a millisecond. `zoneless`: moments that are
+ * taken to be in UTC. `loose`: different texts count as equal. `long`: texts are sorted by their beginning only. `padded`:
+ * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text, such as one that lists words.
  */
-export type Trait = 'fine' | 'loose' | 'long'
+export const TRAITS = ['fine', 'zoneless', 'loose', 'long', 'padded', 'textual'] as const
+
+/** One of {@link TRAITS}. */
+export type Trait = (typeof TRAITS)[number]
+
+/** A column of the database: its table and its name as statements have them. */
+export interface Place {
+  readonly table: Fragment
+  readonly column: Fragment
+  /** Its name as a text. */
+  readonly named: Fragment
+}
 
 /** Which columns have which traits, by their place in the database. */
 export type Traits = ReadonlyMap<string, ReadonlySet<Trait>>

@@ -1,9 +1,10 @@
 import { type Condition, contains, operandsOf } from '../condition/index.js'
-import { tableOf } from '../model/index.js'
+import { storedField, tableOf } from '../model/index.js'
 import { type Compilation, compileCondition, scopeAt, tableAs } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { type Fragment, join, raw, sql } from './fragment.js'
 import { columnNamed } from './names.js'
+import { selectedAs } from './record.js'
 
 /** The OR a filter finds its records by, and what it asks besides. */
 export interface Branches {
@@ -73,9 +74,11 @@ const joinsBranches = (dialect: Dialect, { of }: Branches): boolean =>
 
 /** The keys that each branch finds, each once. */
 export function gathered(compilation: Compilation, table: string, { of }: Branches): Fragment {
-  const { rulebook } = compilation
+  const { dialect, rulebook } = compilation
   const root = scopeAt(compilation, table)
-  const key = tableOf(rulebook.model, table).key.map(root.column)
+  const key = tableOf(rulebook.model, table).key.map((name) =>
+    selectedAs(dialect, { name: storedField(rulebook.model, table, name), text: root.column(name) }),
+  )
   return join(
     of.map(
       (branch) =>

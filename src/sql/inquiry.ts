@@ -6,6 +6,7 @@ import { type Compilation, type Scope, scopeAt, tableAs } from './condition.js'
 import { join, raw, sql } from './fragment.js'
 import { keyIs, selectedAs, valueReader } from './record.js'
 import { render, type Statement } from './statement.js'
+import { handedOut } from './traits.js'
 
 /** A statement that answers questions about one record, and how to read what it returns. */
 export interface AnswerPlan {
@@ -21,7 +22,10 @@ export function planAnswers(compilation: Compilation, table: string, questions: 
   const root = scopeAt(compilation, table)
   const fields = Object.entries(tableOf(rulebook.model, table).fields)
   const { columns, answersOf } = answerColumns(compilation, [root], questions)
-  const values = fields.map(([name, field]) => ({ name, text: selectedColumn(dialect, root.column(name), field) }))
+  const values = fields.map(([name, field]) => ({
+    name,
+    text: selectedColumn(dialect, handedOut(compilation, table, name, root.column(name)), field),
+  }))
   const all = [...values, ...columns].map((column) => selectedAs(dialect, column))
   const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(compilation, table)} WHERE ${keyIs(compilation, table, root)}`
   const readers = fields.map(([name, field]) => [name, valueReader(dialect, field)] as const)

@@ -1,8 +1,10 @@
 import { afterSlot, type Order } from '../guard/index.js'
 import { fieldOf } from '../model/index.js'
 import { compareInOrder, type SignedComparison } from './compare.js'
-import { type Compilation, compileCondition, hasTrait, type Scope } from './condition.js'
+import { type Compilation, compileCondition, type Scope } from './condition.js'
 import { type Fragment, join, slot, sql } from './fragment.js'
+import { selectedColumn } from './stored.js'
+import { hasTrait } from './traits.js'
 
 /**
  * What to sort by, for ORDER BY. Missing values come before all others.
@@ -32,7 +34,10 @@ function sorted(compilation: Compilation, scope: Scope, { field, sight }: Order,
   const own = scope.column(field)
   const isFine = hasTrait(compilation, scope.table, field, 'fine')
   const isLong = dialect.beginning && hasTrait(compilation, scope.table, field, 'long')
-  const column = isFine ? dialect.instant(own) : isLong ? (dialect.beginning?.(own) ?? own) : own
+  const shape = fieldOf(compilation.rulebook.model, scope.table, field)
+  // Where something that is no value counts as missing, it is sorted so.
+  const whole = dialect.types[shape.type].present ? selectedColumn(dialect, own, shape) : own
+  const column = isFine ? dialect.instant(own) : isLong ? (dialect.beginning?.(own) ?? own) : whole
   return sight ? sql`CASE WHEN ${compileCondition(compilation, sight, scopes)} THEN ${column} END` : column
 }
 

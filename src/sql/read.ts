@@ -127,7 +127,8 @@ export function planView(compilation: Compilation, { table, filter, masks, place
   const root = scopeAt(compilation, table)
   const columns = Object.keys(tableOf(rulebook.model, table).fields).map((name) => {
     const mask = masks.get(name)
-    const column = root.column(name)
+    // In a query of one's own, it is compared with what the database has.
+    const column = root.bare?.(name) ?? root.column(name)
     const seen = mask && compileCondition({ ...compilation, form: 'walk' }, mask, [root])
     const called = storedField(rulebook.model, table, name)
     return selectedAs(dialect, { name: called, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column })

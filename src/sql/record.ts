@@ -9,6 +9,7 @@ import { type Compilation, compileCondition, type Scope, scopeAt, tableAs, typed
 import type { Dialect, ReadList } from './dialect.js'
 import { type Fragment, join, raw, slot, sql } from './fragment.js'
 import { orderBy } from './order.js'
+import { handedOut } from './traits.js'
 
 /** The columns that make up a record, and how to read it from them. */
 export interface RecordPlan {
@@ -37,7 +38,8 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   const answers = answerColumns(compilation, scopes, [...asked, { id: SIGHT, condition: sight }])
   const accessOf = access && sharedAccess(access.read, answers.columns)
   const values = chosen.map(([name, field]) => {
-    const column = (inJson ? columnInJson : selectedColumn)(dialect, root.column(name), field)
+    const own = handedOut(compilation, table, name, root.column(name))
+    const column = (inJson ? columnInJson : selectedColumn)(dialect, own, field)
     const mask = masks.get(name)
     const seen = mask && compileCondition(compilation, mask, scopes)
     return { name, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column }

@@ -3,6 +3,7 @@ import {
   type FieldData,
   isMissing,
   type ModelData,
+  numbersUpTo,
   schemasOf,
   storedField,
   storedTable,
@@ -50,7 +51,10 @@ function createIndex(names: Names & { readonly dialect: Dialect }, table: string
     : `CREATE INDEX ${index} ON ${tableNamed(names, table)} ${on}`
 }
 
-const isNumbered = ({ fields, key }: TableData): boolean => key.length === 1 && fields[key[0]]?.generated === true
+function isNumbered({ fields, key }: TableData): boolean {
+  const field = fields[key[0]] as FieldData
+  return key.length === 1 && field.generated === true && numbersUpTo(field) !== undefined
+}
 
 const isIndexed = ({ fields, key }: TableData, field: string): boolean =>
   (fields[field] as FieldData).references !== undefined && field !== key[0]

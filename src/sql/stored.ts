@@ -1,5 +1,5 @@
-import type { FieldData, FieldType, Shape, Value } from '../model/index.js'
-import type { Fragment } from './fragment.js'
+import { bytesFrom, type FieldData, type FieldType, type Shape, type Value } from '../model/index.js'
+import { type Fragment, sql } from './fragment.js'
 
 /** How a database stores the values of a type. What is left out, it takes and returns as it is. */
 export interface StoredType {
@@ -11,11 +11,17 @@ export interface StoredType {
   selected?(column: Fragment): Fragment
   /** A column inside JSON, so that nothing is lost; left out, as it is selected. */
   inJson?(column: Fragment): Fragment
+  /** Whether there is a value in a column; left out, where it is not NULL. */
+  present?(column: Fragment): Fragment
   /** A value as the driver takes it. */
   toDriver?(value: Value): unknown
   /** A present value from what the driver returns, or JSON. */
   fromDriver?(value: unknown, shape: Shape): unknown
 }
+
+/** Bytes as the driver returns them, or as JSON has them: in hexadecimal digits. */
+export const bytesRead = (value: unknown): unknown =>
+  value instanceof Uint8Array ? Uint8Array.from(value) : bytesFrom(value)
 
 /** How a database stores each type: a type that is not here does not compile. */
 export type StoredTypes = Readonly<Record<FieldType, StoredType>>
@@ -36,6 +42,10 @@ export const selectedColumn = ({ types }: Stores, column: Fragment, { type }: Sh
 /** A column inside JSON. */
 export const columnInJson = (dialect: Stores, column: Fragment, shape: Shape): Fragment =>
   dialect.types[shape.type].inJson?.(column) ?? selectedColumn(dialect, column, shape)
+
+/** Whether there is a value. */
+export const isPresent = ({ types }: Stores, column: Fragment, { type }: Shape): Fragment =>
+  types[type].present?.(column) ?? sql`${column} IS NOT NULL`
 
 /** How to write a value of this type as the driver takes it. */
 export const writerFor = ({ types }: Stores, { type }: Shape): ((value: Value) => unknown) =>

@@ -23,6 +23,7 @@ import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
 import { columnNamed, tableNamed } from './names.js'
 import { keysAre, planRecord, selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
+import { handedOut, writable } from './traits.js'
 
 /** The record as a change makes it: stamps first, then given values, the rest as it was. */
 export function changedScope(
@@ -68,7 +69,10 @@ export function planCreate(
   const columns = stored.length > 0 ? stored : key.slice(0, 1)
   const values =
     stored.length > 0
-      ? join(stored.map(created.column), ', ')
+      ? join(
+          stored.map((name) => writable(compilation, table, name, created.column(name))),
+          ', ',
+        )
       : dialect.nextNumber(
           tableNamed(compilation, table),
           storedField(compilation.rulebook.model, table, columns[0] as string),
@@ -131,7 +135,8 @@ export function planChange(
   const root = scopeAt(compilation, table)
   const next = changedScope(compilation, changes, root)
   const set = [...settable, ...Object.keys(changes.stamps)].map(
-    (name) => sql`${raw(columnNamed(compilation, table, name))} = ${next.column(name)}`,
+    (name) =>
+      sql`${raw(columnNamed(compilation, table, name))} = ${writable(compilation, table, name, next.column(name))}`,
   )
   // An update that changes nothing writes nothing, stamps neither; an action of the table's own is done all the same.
   const changed =
@@ -216,7 +221,7 @@ function returning(
     plan?.columns ??
     keyFieldsOf(rulebook.model, table).map(([name, field]) => ({
       name,
-      text: selectedColumn(dialect, written.column(name), field),
+      text: selectedColumn(dialect, handedOut(compilation, table, name, written.column(name)), field),
     }))
   const clause = join(
     columns.map((column) => selectedAs(dialect, column)),

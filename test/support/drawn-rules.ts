@@ -1,9 +1,9 @@
 import fc from 'fast-check'
 import type { Condition, Rulebook } from 'pachter'
 import { contains, type Operand } from 'pachter/condition'
-import { type ModelData, toPlain, type Value } from 'pachter/model'
+import { type ModelData, type Shape, toPlain, type Value } from 'pachter/model'
 import { fieldOf } from 'pachter/model'
-import { conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
+import { conditionOn, idsFor, valuesFor } from './conditions.js'
 
 type Rules = Rulebook['tables'][string]
 
@@ -15,6 +15,9 @@ const about = fc.constantFrom<Condition>(
   { kind: 'channel', anyOf: ['web'] },
 )
 
+/** Whether values are not compared with one another. */
+const isWhole = ({ type }: Shape): boolean => type === 'list' || type === 'json'
+
 /** @param hidden fields that most grants to read leave out, and most denies look at */
 export function rulesOn(
   model: ModelData,
@@ -25,7 +28,7 @@ export function rulesOn(
   const condition = conditionOn(model, [table], 2, table === 'items')
   const unchanged = fc.constantFrom(...names).map((field): Condition => ({ kind: 'unchanged', field }))
   const kept = fc.constantFrom(...names).map((name): Condition => {
-    const isList = fieldOf(model, table, name).type === 'list'
+    const isList = isWhole(fieldOf(model, table, name))
     const old: Operand = { kind: 'old', name }
     return isList
       ? { kind: 'isSet', operand: old }
@@ -76,8 +79,8 @@ export function rulesOn(
   const ofHidden = fc.constantFrom(...(hidden?.length ? hidden : names)).chain((name): fc.Arbitrary<Condition> => {
     const field = fieldOf(model, table, name)
     const left: Operand = { kind: 'field', level: 0, name }
-    if (field.type === 'list') return fc.constant({ kind: 'isSet', operand: left })
-    const pool = field.references ? (field.type === 'text' ? TEXT_IDS : IDS) : valuesFor(field)
+    if (isWhole(field)) return fc.constant({ kind: 'isSet', operand: left })
+    const pool = field.references ? idsFor(field) : valuesFor(field)
     const is = fc.constantFrom(...pool).map((value): Condition => {
       const right: Operand = { kind: 'value', shape: field, value: toPlain(field, value as Value) }
       return { kind: 'compare', how: 'is', left, right }
@@ -134,22 +137,20 @@ export function rulesOn(
   const leadsBack = (each: Condition) => contains(each, (part) => part.kind === 'some' && part.table === 'items')
   const drawnFence = conditionOn(model, [table], table === 'items' ? 1 : 0, false).filter((each) => !leadsBack(each))
   // Half of them on a field alone, which some records are beyond and some are not.
-  const byField = fc
-    .constantFrom(...names.filter((name) => fieldOf(model, table, name).type !== 'list'))
-    .chain((name) => {
-      const shape = fieldOf(model, table, name)
-      const pool = name === 'id' || shape.references ? (shape.type === 'text' ? TEXT_IDS : IDS) : valuesFor(shape)
-      const left: Operand = { kind: 'field', level: 0, name }
-      return fc.constantFrom(...pool).map((value): Condition => ({
-        kind: 'not',
-        of: {
-          kind: 'compare',
-          how: 'is',
-          left,
-          right: { kind: 'value', shape, value: toPlain(shape, value as Value) },
-        },
-      }))
-    })
+  const byField = fc.constantFrom(...names.filter((name) => !isWhole(fieldOf(model, table, name)))).chain((name) => {
+    const shape = fieldOf(model, table, name)
+    const pool = name === 'id' || shape.references ? idsFor(shape) : valuesFor(shape)
+    const left: Operand = { kind: 'field', level: 0, name }
+    return fc.constantFrom(...pool).map((value): Condition => ({
+      kind: 'not',
+      of: {
+        kind: 'compare',
+        how: 'is',
+        left,
+        right: { kind: 'value', shape, value: toPlain(shape, value as Value) },
+      },
+    }))
+  })
   const fence = fc.oneof(drawnFence, byField)
   const flags = names.filter((name) => name !== 'id' && !fieldOf(model, table, name).references)
   const gone = fc.constantFrom(...flags).chain((name) => {
@@ -160,13 +161,14 @@ export function rulesOn(
       .map((each): Operand => ({ kind: 'value', shape, value: toPlain(shape, each) }))
     const whenSet = negated(fc.constant<Condition>({ kind: 'isSet', operand: left }))
     const whenSo = value.map((right): Condition => ({ kind: 'compare', how: 'is', left, right }))
-    const when = shape.optional ? whenSet : shape.type === 'list' ? whenSet : whenSo
+    const when = shape.optional ? whenSet : isWhole(shape) ? whenSet : whenSo
     return fc.record(
       { when, onDelete: value.map((each) => ({ [name]: each })) },
-      { requiredKeys: shape.type === 'list' || shape.unique ? ['when'] : ['when', 'onDelete'] },
+      { requiredKeys: isWhole(shape) || shape.unique ? ['when'] : ['when', 'onDelete'] },
     )
   })
-  const rare = <T>(each: fc.Arbitrary<T>) => fc.oneof(fc.constant(undefined), each)
+  const rare = <T>(each: fc.Arbitrary<T>) =>
+    fc.oneof({ weight: 2, arbitrary: fc.constant(undefined) }, { weight: 1, arbitrary: each })
   const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
     fc.record({
       ...(fenced && { fence: fc.constant(fenced) }),

@@ -32,7 +32,8 @@ const openers: Readonly<Record<string, () => Promise<Engine>>> = {
   },
   PostgreSQL: async () => {
     const server = await startPostgresql()
-    const pool = new pg.Pool({ connectionString: server.url })
+    // A zone that is nobody's: nothing may hang on it.
+    const pool = new pg.Pool({ connectionString: server.url, options: '-c TimeZone=America/St_Johns' })
     return {
       name: 'PostgreSQL',
       url: server.url,
@@ -82,31 +83,42 @@ after(async () => {
   for (const engine of (await opened) ?? []) await engine.close()
 })
 
-/** How columns are made odd: moments to the microsecond, and texts that are equal where their case is not. */
+/**
+ * How columns are made odd: moments to the microsecond, texts that are equal where their case is not, and choices of a type
+ * of their own.
+ */
 interface Odd {
-  readonly setup?: string
+  readonly setup?: readonly string[]
   readonly alter: string
-  readonly moment: string
+  moment(column: string, at: number): string
   readonly text: string
-  /** Adds microseconds to those that have none. */
-  shift(column: string, by: number): string
+  choice(column: string): string
+  /** Adds microseconds to one that has none. */
+  shift(table: string, column: string, by: number): string
 }
 
 const ODD: Readonly<Record<string, Odd>> = {
   PostgreSQL: {
-    setup: `CREATE COLLATION IF NOT EXISTS loosely (provider = icu, locale = 'und-u-ks-level2', deterministic = false)`,
+    setup: [
+      `CREATE COLLATION IF NOT EXISTS loosely (provider = icu, locale = 'und-u-ks-level2', deterministic = false)`,
+      `DO $$ BEGIN CREATE TYPE words AS ENUM ('done', 'draft', 'Draft'); EXCEPTION WHEN duplicate_object THEN NULL; END $$`,
+    ],
     alter: 'ALTER COLUMN',
-    moment: 'TYPE timestamptz(6)',
+    // Every other without a zone.
+    moment: (column, at) =>
+      at % 2 === 0 ? 'TYPE timestamptz(6)' : `TYPE timestamp(6) USING ${column} AT TIME ZONE 'UTC'`,
     text: 'TYPE text COLLATE loosely',
-    shift: (column, by) =>
-      `SET ${column} = ${column} + ${by} * interval '1 microsecond' WHERE ${column} = date_trunc('milliseconds', ${column})`,
+    choice: (column) => `TYPE words USING ${column}::words`,
+    shift: (table, column, by) =>
+      `SET ${column} = ${column} + ${by} * interval '1 microsecond' WHERE ctid = (SELECT ctid FROM ${table} WHERE ${column} = date_trunc('milliseconds', ${column}) LIMIT 1)`,
   },
   MariaDB: {
     alter: 'MODIFY',
-    moment: 'DATETIME(6)',
+    moment: () => 'DATETIME(6)',
     text: 'VARCHAR(255) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci',
-    shift: (column, by) =>
-      `SET ${column} = ${column} + INTERVAL ${by} MICROSECOND WHERE MICROSECOND(${column}) % 1000 = 0`,
+    choice: () => `ENUM('done', 'draft', 'Draft') CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`,
+    shift: (_, column, by) =>
+      `SET ${column} = ${column} + INTERVAL ${by} MICROSECOND WHERE MICROSECOND(${column}) % 1000 = 0 LIMIT 1`,
   },
 }
 
@@ -125,7 +137,7 @@ export async function load({ name, store }: Engine, model: ModelData, data: Data
     Object.entries(model.tables[table]?.fields ?? {}).flatMap(([field, { type, key, unique }]) =>
       types.includes(type) && !key && !unique ? [columnNamed(names, table, field)] : [],
     )
-  if (odd?.setup) await store.query(odd.setup, [])
+  for (const each of odd?.setup ?? []) await store.query(each, [])
   const statements = createTables(model, dialect)
   const makesSchema = (text: string) => /^(?:CREATE (?:SCHEMA|DATABASE)|ATTACH) /.test(text)
   const { rows: attached } = name.includes('sqlite') ? await store.query('PRAGMA database_list', []) : { rows: [] }
@@ -134,19 +146,32 @@ export async function load({ name, store }: Engine, model: ModelData, data: Data
   for (const table of Object.keys(model.tables)) await store.query(`DROP TABLE IF EXISTS ${q(table)}`, [])
   for (const each of statements) if (!makesSchema(each)) await store.query(each, [])
   for (const [table, records] of Object.entries(data)) {
-    const moments = odd ? columns(table, ['timestamp']) : []
-    for (const each of moments) await store.query(`ALTER TABLE ${q(table)} ${odd?.alter} ${each} ${odd?.moment}`, [])
-    for (const each of odd ? columns(table, ['text', 'choice']) : [])
-      await store.query(`ALTER TABLE ${q(table)} ${odd?.alter} ${each} ${odd?.text}`, [])
-    for (const [at, record] of records.entries()) {
+    for (const record of records) {
       const { text, values } = insertRecord(model, dialect, table, record)
       await store.query(text, [...values])
-      // Other than by the order in which they came, so that no order by the microsecond is that of the keys.
-      for (const each of moments)
-        await store.query(`UPDATE ${q(table)} ${odd?.shift(each, ((at + 1) * 377) % 1000)}`, [])
     }
     const resume = records.length > 0 ? resumeNumbers(model, dialect, table) : undefined
     if (resume !== undefined) await store.query(resume, [])
+    if (odd) await makeOdd(odd, store, q(table), (...types) => columns(table, types), records.length)
+  }
+}
+
+async function makeOdd(
+  odd: Odd,
+  store: SqlStore,
+  table: string,
+  columns: (...types: string[]) => readonly string[],
+  records: number,
+): Promise<void> {
+  const alter = async (column: string, type: string) =>
+    await store.query(`ALTER TABLE ${table} ${odd.alter} ${column} ${type}`, [])
+  for (const each of columns('text')) await alter(each, odd.text)
+  for (const each of columns('choice')) await alter(each, odd.choice(each))
+  for (const [place, each] of columns('timestamp').entries()) {
+    await alter(each, odd.moment(each, place))
+    // Other than by the order in which they came, so that no order by the microsecond is that of the keys.
+    for (let at = 0; at < records; at += 1)
+      await store.query(`UPDATE ${table} ${odd.shift(table, each, ((at + 1) * 377) % 1000)}`, [])
   }
 }
 

@@ -6,6 +6,7 @@ export const gone = (value: unknown): boolean => value === null || value === und
 /** Whether two values are equal. */
 export function same(left: unknown, right: unknown): boolean {
   if (left instanceof Date && right instanceof Date) return left.getTime() === right.getTime()
+  if (left instanceof Uint8Array && right instanceof Uint8Array) return Buffer.compare(left, right) === 0
   if (Array.isArray(left) && Array.isArray(right)) return JSON.stringify(left) === JSON.stringify(right)
   return left === right
 }

@@ -237,6 +237,8 @@ export class Oracle extends Possible {
       case 'value': {
         const { type } = operand.shape
         if (type === 'timestamp') return new Date(operand.value as string)
+        if (type === 'json') return JSON.parse(operand.value as string)
+        if (type === 'bytes') return Uint8Array.from(Buffer.from(operand.value as string, 'hex'))
         return type === 'bigInteger' ? BigInt(operand.value as string) : operand.value
       }
       case 'given':

@@ -1,8 +1,8 @@
 import fc from 'fast-check'
 import type { Condition, Data } from 'pachter'
-import type { ModelData } from 'pachter/model'
-import { childrenOf, parentsOf } from 'pachter/model'
-import { built, conditionOn, IDS, TEXT_IDS, valuesFor } from './conditions.js'
+import type { FieldData, ModelData } from 'pachter/model'
+import { childrenOf, fieldOf, parentsOf } from 'pachter/model'
+import { built, conditionOn, idsFor, strangerFor, valuesFor } from './conditions.js'
 import { type Attempt, recordOf, valuesFrom } from './worlds.js'
 
 /** Something a caller asks or does, as data: what is called, of which table, with what. */
@@ -35,7 +35,7 @@ function optionsOn(
   const isOpen = ['items', 'boxes'].includes(table)
   const actions = isOpen ? ['update', 'delete', 'settle'] : ['update', 'delete']
   // Texts sort as their column does.
-  const unsorted = isPlain ? ['list', 'text', 'choice'] : ['list']
+  const unsorted = ['list', 'bytes', 'json', ...(isPlain ? ['text', 'choice'] : [])]
   const sortable = names.filter((name) => !unsorted.includes(fields[name]?.type ?? '') || fields[name]?.key)
   const where = fc.oneof(
     { weight: 4, arbitrary: conditionOn(model, [table], 1, true, false) },
@@ -90,7 +90,7 @@ function optionsOn(
 const poolOf = (model: ModelData, table: string, name: string): readonly unknown[] => {
   const field = model.tables[table]?.fields[name]
   if (!field) return []
-  return field.key || field.references ? (field.type === 'text' ? TEXT_IDS : IDS) : valuesFor(field)
+  return field.key || field.references ? idsFor(field) : valuesFor(field)
 }
 
 /** The same options as an application gives them: conditions as functions of a row. */
@@ -108,7 +108,7 @@ export function asGiven(options: object): object {
 }
 
 const keysOf = (model: ModelData, table: string): readonly unknown[] =>
-  model.tables[table]?.fields['id']?.type === 'text' ? [...TEXT_IDS, 'z'] : [...IDS, 4]
+  [idsFor, (each: FieldData) => [strangerFor(each)]].flatMap((of) => of(fieldOf(model, table, 'id')))
 
 /**
  * Records, one or many, or how many there are.

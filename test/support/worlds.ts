@@ -3,20 +3,25 @@ import {
   anonymous,
   bigInteger,
   boolean,
+  bytes,
   choice,
   type Data,
+  date,
   decimal,
   defineModel,
+  float,
   integer,
+  json,
   list,
   references,
   type Rulebook,
   text,
   timestamp,
+  uuid,
 } from 'pachter'
 import type { Field, ModelData } from 'pachter/model'
 import { fieldOf } from 'pachter/model'
-import { CALLER, IDS, LISTS, POOLS, TEXT_IDS, valuesFor } from './conditions.js'
+import { CALLER, idsFor, IDS, LISTS, POOLS, strangerFor, valuesFor } from './conditions.js'
 import { rulesOn } from './drawn-rules.js'
 
 export const NOW = new Date('2026-11-23T09:00:00.000Z')
@@ -28,6 +33,12 @@ const builders = {
   bigInteger: () => bigInteger(),
   decimal: () => decimal(2),
   boolean: () => boolean(),
+  float: () => float(),
+  date: () => date(),
+  uuid: () => uuid(),
+  bytes: () => bytes(),
+  json: () => json(),
+  uuids: () => list(uuid()),
   timestamp: () => timestamp(),
   texts: () => list(text()),
   numbers: () => list(integer()),
@@ -80,13 +91,19 @@ function stored(tables: AnyTables, how: (typeof STORED)[number]): ModelData {
  */
 const models = (own: object): fc.Arbitrary<ModelData> =>
   fc
-    .record({ people: fields, boxes: fields, items: fields, named: fc.boolean(), how: fc.constantFrom(...STORED) })
+    .record({
+      people: fields,
+      boxes: fields,
+      items: fields,
+      named: fc.constantFrom(text, integer, uuid),
+      how: fc.constantFrom(...STORED),
+    })
     .map(({ people, boxes, items, named, how }) =>
       stored(
         {
           people: { id: integer().key(), duties: list(text()), ...people },
           boxes: {
-            id: named ? text().key() : integer().key(),
+            id: named().key(),
             keeperId: references('people').optional(),
             ...own,
             ...boxes,
@@ -109,8 +126,11 @@ export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<s
   return fc.record(
     Object.fromEntries(
       Object.entries(all).map(([name, field]) => {
-        const pool = field.key || field.references ? (field.type === 'text' ? TEXT_IDS : IDS) : valuesFor(field)
-        const value = fc.constantFrom<unknown>(...pool)
+        const pool = field.key || field.references ? idsFor(field) : valuesFor(field)
+        // Each document is one of its own.
+        const value = fc
+          .constantFrom<unknown>(...pool)
+          .map((each) => (field.type === 'json' ? { ...(each as object) } : each))
         return [name, field.optional ? fc.oneof(fc.constant(null), value, value) : value]
       }),
     ),
@@ -199,12 +219,12 @@ export const valuesFrom = (record: Record<string, unknown>, action: (typeof ACTI
 
 const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
   fc.tuple(fc.constantFrom(...TABLES), fc.constantFrom(...ACTIONS)).chain(([table, action]) => {
-    const isText = fieldOf(model, table, 'id').type === 'text'
+    const id = fieldOf(model, table, 'id')
     return fc.record({
       caller: someone,
       table: fc.constant(table),
       action: fc.constant(action),
-      key: fc.constantFrom<unknown>(...(isText ? [...TEXT_IDS, 'z'] : [...IDS, 4])),
+      key: fc.constantFrom<unknown>(...idsFor(id), strangerFor(id)),
       values: recordOf(model, table).chain((record) => valuesFrom(record, action)),
     })
   })

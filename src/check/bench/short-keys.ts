@@ -58,7 +58,7 @@ export async function wholeKey(bench: Workbench, table: string, typed: string): 
   if (parts.length !== key.length || parts.includes('')) return typed
   const read = keyFieldsOf(model, table).map(([name, field], at) => {
     const value = readTyped(field, parts[at] ?? '')
-    return { name, value, isText: field.type === 'text', fits: accepts(field, value) }
+    return { name, value, isText: field.type === 'text' || field.type === 'uuid', fits: accepts(field, value) }
   })
   if (!read.every(({ fits }) => fits) || !read.some(({ isText }) => isText)) return typed
   const where = (begins: boolean) => (row: never) =>

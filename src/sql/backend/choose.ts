@@ -7,6 +7,7 @@ import { areFound, isIndexed, missingFor, searchedBy } from '../indexes.js'
 import { planReach, planRows, type ReachPlan } from '../reach.js'
 import { placeOf, placeOfField, schemasIn } from '../names.js'
 import { render } from '../statement.js'
+import { otherwise } from '../traits.js'
 import type { SqlPlace } from './place.js'
 import { compilationOf, runStatement, tell, type Workshop } from './planned.js'
 import type { Catalogue } from './reaches.js'
@@ -135,8 +136,11 @@ interface Known {
   isCountable?: true
 }
 
-async function readCatalogue({ dialect, rulebook }: Workshop, at: SqlPlace): Promise<Catalogue> {
+async function readCatalogue({ dialect, rulebook, columns }: Workshop, at: SqlPlace): Promise<Catalogue> {
   const { model } = rulebook
+  // Of what compares otherwise than it is stored, an index serves equality with a value alone.
+  const isServed = (table: string, field: string) =>
+    [undefined, 'padded'].includes(otherwise({ dialect, rulebook, traits: columns.traits }, table, field))
   const told = new Map<string, Known>()
   for (const row of await tell(dialect, at, render(dialect.catalogue(schemasIn(schemasOf(model))), dialect))) {
     const { rows, column } = row
@@ -154,7 +158,9 @@ async function readCatalogue({ dialect, rulebook }: Workshop, at: SqlPlace): Pro
   for (const [table, { fields }] of Object.entries(model.tables)) {
     const { schema, name } = storedTable(model, table)
     const known = told.get(placeOf(schema, name))
-    const indexed = Object.keys(fields).filter((field) => known?.columns.has(placeOfField(model, table, field)))
+    const indexed = Object.keys(fields).filter(
+      (field) => known?.columns.has(placeOfField(model, table, field)) && isServed(table, field),
+    )
     indexes[table] = new Set(indexed)
     rows[table] = known?.rows ?? UNTOLD
     const counted = known?.rows === undefined && known?.isCountable ? planRows({ dialect, rulebook }, table) : undefined

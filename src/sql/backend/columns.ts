@@ -1,6 +1,6 @@
 import { type ModelData, schemasOf } from '../../model/index.js'
 import type { DriverRow } from '../answers.js'
-import type { Trait, Traits } from '../dialect.js'
+import { type Trait, TRAITS, type Traits } from '../dialect.js'
 import { schemasIn } from '../names.js'
 import { render, type Statement } from '../statement.js'
 import type { Database } from './sql-store.js'
@@ -59,7 +59,7 @@ export class Columns {
   }
 }
 
-const ALL: ReadonlySet<Trait> = new Set<Trait>(['fine', 'loose', 'long'])
+const ALL: ReadonlySet<Trait> = new Set<Trait>(TRAITS)
 
 /** Of every column all traits. */
 const ANY = { get: () => ALL } as unknown as Traits

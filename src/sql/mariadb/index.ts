@@ -7,7 +7,7 @@ import { jsonArray, order, parsed } from '../json.js'
 import { limit } from '../limit.js'
 import { types, written } from './types.js'
 
-const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice'
+const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice' || type === 'uuid'
 
 /** The bytes of a text, whatever the character set of the column. */
 const bytes = (text: Fragment): Fragment => sql`BINARY CONVERT(${text} USING utf8mb4)`
@@ -149,9 +149,11 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
   beginning: (text) => sql`LEFT(${text}, 100)`,
   traits: (
     schemas,
-  ) => sql`SELECT TABLE_SCHEMA AS "schema", TABLE_SCHEMA = DATABASE() AS "own", TABLE_NAME AS "table", COLUMN_NAME AS "column", IF(DATETIME_PRECISION IS NULL, 'long', 'fine') AS "trait"
+  ) => sql`SELECT TABLE_SCHEMA AS "schema", TABLE_SCHEMA = DATABASE() AS "own", TABLE_NAME AS "table", COLUMN_NAME AS "column", CASE WHEN DATA_TYPE = 'enum' THEN 'textual' WHEN DATETIME_PRECISION IS NULL THEN 'long' ELSE 'fine' END AS "trait"
 FROM information_schema.COLUMNS
-WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020)`,
+WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020 OR DATA_TYPE = 'enum')`,
+  // Words of a list are sorted by their place in it, and compared as texts.
+  readable: (column, trait) => (trait === 'textual' ? sql`CAST(${column} AS CHAR)` : undefined),
   nextNumber: () => sql`NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
 } satisfies Dialect)

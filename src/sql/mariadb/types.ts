@@ -1,7 +1,7 @@
 import type { FieldData } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
-import type { StoredTypes } from '../stored.js'
+import { bytesRead, type StoredTypes } from '../stored.js'
 
 /** Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS CHAR)`
@@ -31,6 +31,12 @@ export const types: StoredTypes = {
     placeholder: (mark, { scale }) => `CAST(${mark} AS DECIMAL(18, ${digits(scale)}))`,
     selected: asText,
   },
+  float: {
+    column: () => 'DOUBLE',
+    placeholder: (mark) => `CAST(${mark} AS DOUBLE)`,
+    inJson: asText,
+    fromDriver: Number,
+  },
   boolean: {
     column: () => 'BOOLEAN',
     toDriver: (value) => (value ? 1 : 0),
@@ -43,9 +49,25 @@ export const types: StoredTypes = {
     toDriver: written,
     fromDriver: (value: string) => new Date(`${value.replace(' ', 'T')}Z`),
   },
+  date: { column: () => 'DATE', placeholder: (mark) => `CAST(${mark} AS DATE)`, selected: asText },
+  uuid: { column: () => 'CHAR(36) CHARACTER SET ascii COLLATE ascii_bin', selected: asText },
   choice: { column: keyOr('VARCHAR(255)') },
   list: {
     column: () => 'LONGTEXT',
+    selected: asText,
+    toDriver: (value) => JSON.stringify(value),
+    fromDriver: (value: string) => JSON.parse(value) as unknown,
+  },
+  bytes: {
+    column: () => 'LONGBLOB',
+    placeholder: (mark) => `CAST(${mark} AS BINARY)`,
+    inJson: (column) => sql`HEX(${column})`,
+    toDriver: (value: Uint8Array) => Buffer.from(value),
+    fromDriver: bytesRead,
+  },
+  json: {
+    column: () => 'JSON',
+    present: (column) => sql`JSON_TYPE(${column}) <> 'NULL'`,
     selected: asText,
     toDriver: (value) => JSON.stringify(value),
     fromDriver: (value: string) => JSON.parse(value) as unknown,

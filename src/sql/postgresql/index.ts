@@ -1,9 +1,10 @@
 import type { Form } from '../../guard/index.js'
-import { signed } from '../compare.js'
+import { signed, type TypedFragment } from '../compare.js'
 import type { Dialect, Subquery } from '../dialect.js'
-import { type Fragment, raw, sql } from '../fragment.js'
+import { type Fragment, isSlot, join, raw, sql } from '../fragment.js'
 import { jsonArray, jsonList, order, readList } from '../json.js'
 import { limit } from '../limit.js'
+import { traits } from './traits.js'
 import { types } from './types.js'
 
 const equal = (left: Fragment, right: Fragment): Fragment => sql`${left} = ${right}`
@@ -32,7 +33,7 @@ export const postgresql: Dialect = Object.freeze({
   identifier,
   types,
   comparisons: {
-    ...signed({ equal, instant }),
+    ...numbersAlone(signed({ equal, instant })),
     startsWith: ({ text }, prefix) => sql`starts_with(${text}, ${prefix.text})`,
     in: ({ text }, list) => sql`${text} = ANY (${list.text})`,
     overlaps: (left, right) => sql`${left.text} && ${right.text}`,
@@ -70,20 +71,42 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
   instant,
   edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '999Z' : 'Z'),
   exact: (text) => sql`(${text} COLLATE "C")`,
-  traits: (
-    schemas,
-  ) => sql`SELECT n.nspname AS "schema", pg_table_is_visible(t.oid) AS "own", t.relname AS "table", a.attname AS "column", CASE WHEN c.oid IS NULL THEN 'fine' ELSE 'loose' END AS "trait"
-FROM pg_attribute a JOIN pg_class t ON t.oid = a.attrelid JOIN pg_namespace n ON n.oid = t.relnamespace
-LEFT JOIN pg_collation c ON c.oid = a.attcollation AND NOT c.collisdeterministic
-WHERE a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f')
-AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))
-AND (c.oid IS NOT NULL OR (a.atttypid IN ('timestamptz'::regtype, 'timestamp'::regtype) AND (a.atttypmod < 0 OR a.atttypmod > 3)))
-AND n.nspname <> 'pg_catalog' AND n.nspname <> 'information_schema'`,
+  traits,
+  readable: (column, trait) => {
+    if (trait === 'padded' || trait === 'textual') return sql`CAST(${column} AS text)`
+    // Right of either type, for statements that are written before that is known.
+    if (trait === 'zoneless')
+      return sql`(CASE WHEN pg_typeof(${column}) = 'timestamp'::regtype THEN ${column}::timestamp AT TIME ZONE 'UTC' ELSE ${column}::timestamptz END)`
+    return undefined
+  },
+  writable: (value, trait, { table, column, named }) => {
+    if (trait === 'zoneless') return sql`(${value} AT TIME ZONE 'UTC')`
+    // The table itself knows the type of its column.
+    return trait === 'textual'
+      ? sql`(jsonb_populate_record(NULL::${table}, jsonb_build_object(${named}, ${value}))).${column}`
+      : undefined
+  },
+  searchable: (value, trait) => (trait === 'padded' ? sql`${value}::bpchar` : undefined),
   nextNumber: (table, column) => raw(`nextval(pg_get_serial_sequence(${literal(table)}, ${literal(column)}))`),
   createSchema: (schema) => `CREATE SCHEMA IF NOT EXISTS ${schema}`,
   numberOn: (table, column) =>
     `SELECT setval(pg_get_serial_sequence(${literal(table)}, ${literal(column)}), (SELECT max(${identifier(column)}) FROM ${table}))`,
 } satisfies Dialect)
+
+/** What is no number equals itself here, and is above all others; as a value, there is none. */
+function numbersAlone<T extends Readonly<Record<string, Compare>>>(comparisons: T): T {
+  const isNumber = ({ text, shape }: TypedFragment) =>
+    shape.type === 'float' && !isSlot(text) ? [sql`${text} <> 'NaN'`] : []
+  const alone =
+    (compare: Compare): Compare =>
+    (left, right) => {
+      const sure = [...isNumber(left), ...isNumber(right)]
+      return sure.length === 0 ? compare(left, right) : sql`(${join([compare(left, right), ...sure], ' AND ')})`
+    }
+  return Object.fromEntries(Object.entries(comparisons).map(([how, compare]) => [how, alone(compare)])) as T
+}
+
+type Compare = (left: TypedFragment, right: TypedFragment) => Fragment
 
 /** The functions of sequences take names as text. */
 const literal = (name: string): string => `'${name.replaceAll("'", "''")}'`

@@ -1,7 +1,7 @@
 import { decimalFrom, type FieldData, type Shape, unitsOf } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
-import type { StoredType, StoredTypes } from '../stored.js'
+import { bytesRead, type StoredType, type StoredTypes } from '../stored.js'
 
 const cast =
   (type: (shape: Shape) => string): NonNullable<StoredType['placeholder']> =>
@@ -21,7 +21,15 @@ const iso = (column: Fragment): Fragment => sql`to_char(${column} AT TIME ZONE '
 const asText = (column: Fragment): Fragment => sql`${column}::text`
 
 const decimalType = ({ scale }: Shape): string => `numeric(18, ${digits(scale)})`
-const listType = ({ item }: Shape): string => (item === 'integer' ? 'bigint[]' : 'text[]')
+const LISTS: Readonly<Record<NonNullable<Shape['item']>, string>> = {
+  text: 'text[]',
+  integer: 'bigint[]',
+  uuid: 'uuid[]',
+}
+const listType = ({ item = 'text' }: Shape): string => LISTS[item]
+
+/** What is no number is no value: no other database has it. */
+const numberOrNothing = (column: Fragment): Fragment => sql`NULLIF(${column}, 'NaN')`
 
 function withScale(value: string, scale: number): string {
   const [whole = '0', rest = ''] = value.split('.')
@@ -47,6 +55,12 @@ export const types: StoredTypes = {
     // A numeric column without a scale of its own leaves zeros out.
     fromDriver: (value, { scale = 1 }) => withScale(String(value), scale),
   },
+  float: {
+    ...plain('double precision'),
+    selected: numberOrNothing,
+    present: (column) => sql`${column} <> 'NaN'`,
+    fromDriver: Number,
+  },
   boolean: plain('boolean'),
   timestamp: {
     column: () => 'timestamptz(3)',
@@ -56,10 +70,25 @@ export const types: StoredTypes = {
     // Drivers make dates of moments, if they were not told otherwise, and leave out what is finer than a millisecond.
     fromDriver: (value) => (value instanceof Date ? value : new Date(value as string)),
   },
+  date: { ...plain('date'), selected: (column) => sql`to_char(${column}, 'YYYY-MM-DD')` },
+  uuid: plain('uuid'),
   choice: plain('text'),
   list: {
     column: listType,
     placeholder: cast(listType),
     fromDriver: (value, { item }) => (item === 'integer' ? (value as unknown[]).map(Number) : value),
+  },
+  bytes: {
+    ...plain('bytea'),
+    inJson: (column) => sql`encode(${column}, 'hex')`,
+    toDriver: (value: Uint8Array) => Buffer.from(value),
+    fromDriver: bytesRead,
+  },
+  json: {
+    ...plain('jsonb'),
+    present: (column) => sql`jsonb_typeof(${column}::jsonb) <> 'null'`,
+    selected: asText,
+    toDriver: (value) => JSON.stringify(value),
+    fromDriver: (value: string) => JSON.parse(value) as unknown,
   },
 }

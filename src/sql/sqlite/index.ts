@@ -11,7 +11,7 @@ const DUPLICATE: ReadonlySet<unknown> = new Set([1555, 2067, 2579])
 
 const lowByte = (code: unknown): number | undefined => (typeof code === 'number' ? code & 0xff : undefined)
 
-const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice'
+const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice' || type === 'uuid'
 
 /** A column may have been declared to ignore case; asked for by name, the exact order is used. */
 const exact = (value: Fragment, shape: Shape): Fragment => (isText(shape) ? sql`${value} COLLATE BINARY` : value)

@@ -1,6 +1,6 @@
 import { decimalFrom, unitsOf } from '../../model/index.js'
 import { type Fragment, sql } from '../fragment.js'
-import type { StoredTypes } from '../stored.js'
+import { bytesRead, type StoredTypes } from '../stored.js'
 
 /** A number of the driver's would lose digits beyond 2^53. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
@@ -19,6 +19,12 @@ export const types: StoredTypes = {
     toDriver: unitsOf,
     fromDriver: (value: string, { scale = 1 }) => decimalFrom(BigInt(value), scale),
   },
+  float: {
+    column: () => 'REAL',
+    // With as many digits as it takes to read the same number again.
+    inJson: (column) => sql`iif(${column} IS NULL, NULL, printf('%!.17g', ${column}))`,
+    fromDriver: Number,
+  },
   boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: (value) => value === 1 },
   timestamp: {
     column: () => 'TEXT',
@@ -26,9 +32,18 @@ export const types: StoredTypes = {
     // What is finer than a millisecond, JavaScript leaves out.
     fromDriver: (value: string) => new Date(value),
   },
+  date: { column: () => 'TEXT' },
+  uuid: { column: () => 'TEXT' },
   choice: { column: () => 'TEXT' },
   list: {
     column: () => 'TEXT',
+    toDriver: (value) => JSON.stringify(value),
+    fromDriver: (value: string) => JSON.parse(value) as unknown,
+  },
+  bytes: { column: () => 'BLOB', inJson: (column) => sql`hex(${column})`, fromDriver: bytesRead },
+  json: {
+    column: () => 'TEXT',
+    present: (column) => sql`json_type(${column}) <> 'null'`,
     toDriver: (value) => JSON.stringify(value),
     fromDriver: (value: string) => JSON.parse(value) as unknown,
   },

@@ -1,0 +1,62 @@
+import { fieldOf, type FieldType, storedField } from '../model/index.js'
+import type { Dialect, Place, Trait, Traits } from './dialect.js'
+import { type Fragment, raw, slot } from './fragment.js'
+import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
+
+/** What has to be known of the database's columns here. */
+interface Known extends Names {
+  readonly dialect: Dialect
+  readonly traits?: Traits
+}
+
+/** Whether the database has a column with this trait. */
+export const hasTrait = ({ traits, rulebook }: Known, table: string, field: string, trait: Trait): boolean =>
+  traits?.get(placeOfField(rulebook.model, table, field))?.has(trait) === true
+
+/** The traits by which a column of a type is read and written otherwise, the first that it has. */
+const OTHERWISE: Partial<Readonly<Record<FieldType, readonly Trait[]>>> = {
+  timestamp: ['zoneless'],
+  text: ['textual', 'padded'],
+  choice: ['textual', 'padded'],
+}
+
+/** The trait by which a column is read and written otherwise, where it has one. */
+export function otherwise(known: Known, table: string, field: string): Trait | undefined {
+  const { type } = fieldOf(known.rulebook.model, table, field)
+  return OTHERWISE[type]?.find((trait) => hasTrait(known, table, field, trait))
+}
+
+/** A column as it compares. */
+export function readable(known: Known, table: string, field: string, column: Fragment): Fragment {
+  const trait = otherwise(known, table, field)
+  // Blanks behind a text make no difference there, and its index serves as it is.
+  return (trait && trait !== 'padded' && known.dialect.readable?.(column, trait)) || column
+}
+
+/** A column, as it compares, as it is handed out. */
+export function handedOut(known: Known, table: string, field: string, column: Fragment): Fragment {
+  const isPadded = otherwise(known, table, field) === 'padded'
+  return (isPadded && known.dialect.readable?.(column, 'padded')) || column
+}
+
+/** A value as a column takes it. */
+export function writable(known: Known, table: string, field: string, value: Fragment): Fragment {
+  const trait = otherwise(known, table, field)
+  return (trait && known.dialect.writable?.(value, trait, placeIn(known, table, field))) ?? value
+}
+
+/** A value as an index on a column finds it. */
+export function searchable(known: Known, table: string, field: string, value: Fragment): Fragment {
+  const trait = otherwise(known, table, field)
+  const found = trait && known.dialect.searchable?.(value, trait, placeIn(known, table, field))
+  return found ?? writable(known, table, field, value)
+}
+
+function placeIn(known: Known, table: string, field: string): Place {
+  const named = storedField(known.rulebook.model, table, field)
+  return {
+    table: raw(tableNamed(known, table)),
+    column: raw(columnNamed(known, table, field)),
+    named: slot({ kind: 'value', shape: { type: 'text' }, value: named }, { type: 'text' }),
+  }
+}
