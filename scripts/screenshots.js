@@ -20,7 +20,7 @@ const report = join(scratch, 'report.html')
 const COMMANDS = {
   grid: ['grid', 'entries'],
   see: ['see', 'entries', '--differ', '--as', 'nobody', '--as', 'ana', '--as', 'ben', '--as', 'eva', '--limit', '30'],
-  counts: ['see'],
+  counts: ['see', '--unguarded'],
   reach: ['see', '--reach'],
   why: ['why', 'update', 'entries', '7', '--as', 'ben'],
   try: ['try', 'update', 'entries', '1', '--as', 'ana', '--with', '{ audience: public }'],

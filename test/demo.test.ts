@@ -63,6 +63,9 @@ describe('the command line on Korenveld', () => {
 
   it('prints for people', async () => {
     expect((await pachter('see', '--as', 'dirk', ...quick)).stdout).to.match(/rents +25/)
+    expect((await pachter('see', '--unguarded', '--as', 'ana', '--as', 'dirk', ...quick)).stdout).to.match(
+      /jobs +4 +1 +22\n[^]*in all +142 +147 +232\n +61 % +63 % +100 %/,
+    )
     expect((await pachter('see', 'entries', '--as', 'ben', ...quick)).stdout).to.match(
       /What the frost took +RU- +reader/,
     )
@@ -216,6 +219,7 @@ describe('the command line on Korenveld', () => {
   it('answers wrong use with one line that says what there is, and status 2', async () => {
     expect((await pachter('--version')).stdout).to.match(/^\d+\.\d+\.\d+\n$/)
     const wrong: [string[], RegExp][] = [
+      [['see', 'jobs', '--unguarded'], /leave out the table, or use --hidden/],
       [['see', 'entrys'], /no table "entrys"; known: members, sites/],
       [['see', 'entries', '--as', 'bob'], /no caller "bob"; known: nobody, ana/],
       [['grid', 'entrys'], /no table "entrys"/],

@@ -6,7 +6,13 @@ import { expect } from 'chai'
 import knexOf, { type Knex } from 'knex'
 import { Kysely, PostgresDialect, sql, SqliteDialect } from 'kysely'
 import pg from 'pg'
+import { and, count, eq, gt, lte, ne } from 'drizzle-orm'
+import { drizzle } from 'drizzle-orm/better-sqlite3'
+import { drizzle as drizzlePostgresql } from 'drizzle-orm/node-postgres'
+import { alias as pgAlias, bigint, pgTable, text as pgText } from 'drizzle-orm/pg-core'
+import { alias, int, sqliteTable, text as sqliteText } from 'drizzle-orm/sqlite-core'
 import { createGuard, type RecordOf } from 'pachter'
+import { drizzleColumns, drizzleFilter, drizzleView } from 'pachter/drizzle'
 import { knexFilter, knexView } from 'pachter/knex'
 import { kyselyFilter, kyselyView } from 'pachter/kysely'
 import type { SqlStore } from 'pachter/sql'
@@ -153,5 +159,51 @@ describe('queries of one’s own', () => {
         .count('e.id as n')) as unknown as { id: number; n: number }[]
       for (const { id, n } of joined) expect(n).to.equal(entries.filter(({ plotId }) => plotId === id).length)
     }
+  })
+
+  it('through Drizzle, on SQLite and PostgreSQL', async () => {
+    for (const caller of everyone) {
+      const scoped = as(caller)
+      const plots = sqliteTable('plots', { id: int('id').primaryKey(), areaM2: int('areaM2').notNull() })
+      const entries = sqliteTable('entries', {
+        id: int('id').primaryKey(),
+        plotId: int('plotId').notNull(),
+        title: sqliteText('title').notNull(),
+      })
+      const db = drizzle(database)
+      const seen = await scoped.list('entries')
+      const filtered = await db
+        .select({ id: entries.id })
+        .from(entries)
+        .where(and(drizzleFilter(scoped, 'entries', entries), lte(entries.id, 40)))
+        .orderBy(entries.id)
+      expect(filtered.map(({ id }) => id)).to.deep.equal(seen.map(({ id }) => id).filter((id) => id <= 40))
+      const [e, p] = [alias(entries, 'e'), alias(plots, 'p')]
+      const joined = await db
+        .select({ id: p.id, area: drizzleColumns(p).areaM2, n: count(e.id) })
+        .from(drizzleView(scoped, 'plots', p))
+        .leftJoin(drizzleView(scoped, 'entries', e), eq(e.plotId, p.id))
+        .where(gt(p.areaM2, 60))
+        .groupBy(p.id)
+      for (const { id, n } of joined) expect(n).to.equal(seen.filter(({ plotId }) => plotId === id).length)
+      // What may be hidden is typed so.
+      const areas: (number | null)[] = joined.map(({ area }) => area)
+      expect(areas.every((area) => area === null || area > 60)).to.equal(true)
+    }
+    const server = engines.find(({ name }) => name === 'PostgreSQL')
+    if (!server) return
+    const pool = new pg.Pool({ connectionString: server.url as string, max: 2 })
+    const jobs = pgTable('jobs', { id: bigint('id', { mode: 'number' }).primaryKey(), title: pgText('title') })
+    for (const caller of everyone.slice(1)) {
+      const scoped = as(caller, server.store)
+      const j = pgAlias(jobs, 'j')
+      const found = await drizzlePostgresql(pool)
+        .select(drizzleColumns(j))
+        .from(drizzleView(scoped, 'jobs', j))
+        .where(ne(j.title, ''))
+        .orderBy(j.id)
+      expect(found).to.deep.equal((await scoped.list('jobs')).map(({ id, title = null }) => ({ id, title })))
+    }
+    await pool.end()
   })
 })

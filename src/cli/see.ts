@@ -25,6 +25,7 @@ interface SeeCommand extends Options {
   readonly differ: boolean
   readonly hidden: boolean
   readonly reach: boolean
+  readonly unguarded: boolean
   readonly where: readonly string[]
   readonly sort: readonly string[]
   readonly limit?: number
@@ -42,6 +43,7 @@ export function addSee(program: Command, shell: Shell): void {
     .option('--limit <number>', 'at most this many records', wholeNumber)
     .option('--offset <number>', 'skips this many records first', wholeNumber)
     .option('--reach', 'for everyone in the table of callers, how many records they see', false)
+    .option('--unguarded', 'beside it, what anybody would get with no rules at all', false)
     .action(async (table: string | undefined, options: SeeCommand) => {
       const config = await loadWhole(options.config)
       const callers = chooseCallers(Object.keys(config.callers), options.as)
@@ -49,7 +51,7 @@ export function addSee(program: Command, shell: Shell): void {
       assertFits(table, options)
       if (options.reach) return seeReach(shell, config, table, options)
       await withWorkbench(config, async (bench) => {
-        if (table === undefined) return show(shell, options, await seeCounts(bench, callers), printCounts)
+        if (table === undefined) return show(shell, options, await seeCounts(bench, callers, options), printCounts)
         const { differ, hidden, sort, limit, offset } = options
         const where = await readWhere(bench, table, options.where)
         const asked = { differ, hidden, orderBy: sort, ...(where && { where }), ...kept({ limit, offset }) }
@@ -68,10 +70,13 @@ function wholeNumber(written: string): number {
 
 /** Options that would be without effect are a mistake of whoever typed them. */
 function assertFits(table: string | undefined, options: SeeCommand): void {
-  const { as, differ, hidden, where, sort, offset, limit, reach } = options
+  const { as, differ, hidden, where, sort, offset, limit, reach, unguarded } = options
   const ofRows = differ || hidden || where.length > 0 || sort.length > 0 || offset !== undefined
   if (reach && (ofRows || as.length > 0))
     throw new UsageError('--reach is about all callers and records; it goes with --limit only.')
+  if (unguarded && (table !== undefined || reach)) {
+    throw new UsageError('--unguarded counts the records of all tables: leave out the table, or use --hidden with it.')
+  }
   if (table === undefined && (ofRows || (limit !== undefined && !reach))) {
     throw new UsageError('Name a table: these options are about its records.')
   }
@@ -94,7 +99,7 @@ async function seeReach(
 }
 
 /** Writes the counts for a terminal. */
-export function printCounts({ callers, tables }: SeenCounts): string {
+export function printCounts({ callers, tables, unguarded }: SeenCounts): string {
   const rows = Object.entries(tables).map(([table, counts]) => [
     table,
     ...callers.map((name) => {
@@ -102,15 +107,37 @@ export function printCounts({ callers, tables }: SeenCounts): string {
       if ('count' in seen) return seen.count === 0 ? chalk.dim('0') : String(seen.count)
       return chalk.dim(refusedText(seen))
     }),
+    ...(unguarded ? [chalk.red(String(unguarded[table]))] : []),
   ])
-  const head = ['records seen', ...callers]
+  const columns = [...callers, ...(unguarded ? ['no rules'] : [])]
+  const head = ['records seen', ...columns]
+  const all = unguarded ? [...rows, sumOf(callers, tables, unguarded)] : rows
   return [
-    fits(head, rows)
-      ? drawTable(head, rows)
-      : stack(rows.map(([table = '', ...counts]) => stacked(table, callers, counts))),
+    fits(head, all)
+      ? drawTable(head, all)
+      : stack(all.map(([table = '', ...counts]) => stacked(table, columns, counts))),
     '',
     chalk.dim('sign in: refused (401) until signed in; closed: refused (403) without asking the database'),
   ].join('\n')
+}
+
+/** All that each caller sees, and which part that is of what is there. */
+function sumOf(
+  callers: readonly string[],
+  tables: SeenCounts['tables'],
+  unguarded: NonNullable<SeenCounts['unguarded']>,
+): readonly string[] {
+  const sum = (counts: readonly number[]) => counts.reduce((left, right) => left + right, 0)
+  const whole = sum(Object.values(unguarded))
+  const sums = callers.map((name) =>
+    sum(
+      Object.values(tables).map((counts) =>
+        'count' in (counts[name] as Sight) ? (counts[name] as { count: number }).count : 0,
+      ),
+    ),
+  )
+  const part = (count: number) => `${count}\n${whole === 0 ? 0 : Math.round((100 * count) / whole)} %`
+  return ['in all', ...sums.map(part), chalk.red(part(whole))].map((text) => chalk.bold(text))
 }
 
 const refusedText = ({ status }: { readonly status: number }): string => (status === 401 ? 'sign in' : 'closed')

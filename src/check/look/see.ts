@@ -151,18 +151,28 @@ async function sightOf(bench: Workbench, table: string, caller: string): Promise
 export interface SeenCounts {
   readonly callers: readonly string[]
   readonly tables: Readonly<Record<string, Readonly<Record<string, Sight>>>>
+  /** How many records anybody would get of each table with no rules at all, where that was asked for. */
+  readonly unguarded?: Readonly<Record<string, number>>
 }
 
 /**
  * Counts what each caller sees of every table.
+ *
+ * @param options `unguarded`: also what anybody would get with no rules at all
  * @example (await seeCounts(bench, ['ana'])).tables['entries']
  */
-export async function seeCounts(bench: Workbench, callers: readonly string[]): Promise<SeenCounts> {
+export async function seeCounts(
+  bench: Workbench,
+  callers: readonly string[],
+  { unguarded = false }: { readonly unguarded?: boolean } = {},
+): Promise<SeenCounts> {
   const tables: Record<string, Record<string, Sight>> = {}
+  const all: Record<string, number> = {}
   for (const table of Object.keys(bench.rulebook.model.tables)) {
     const counts: Record<string, Sight> = {}
     for (const name of callers) counts[name] = await sightOf(bench, table, name)
     tables[table] = counts
+    if (unguarded) all[table] = await bench.everything.count(table)
   }
-  return { callers, tables }
+  return { callers, tables, ...(unguarded && { unguarded: all }) }
 }
