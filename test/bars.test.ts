@@ -12,6 +12,7 @@ import {
   timestamp,
   trusted,
 } from 'pachter'
+import { explain, gatherGrid, mutantsOf, openFixture, openWorkbench, tryWrite } from 'pachter/check'
 import type { RuleContext } from 'pachter/rules'
 import { engineNames, load, openEngines } from './support/engines.js'
 import { NOW, refusalOf } from './support/korenveld.js'
@@ -127,6 +128,33 @@ describe('fences and records that are gone', () => {
       expect(await as.update('plots', 1, { removedAt: NOW }), name).to.deep.equal({ id: 1 })
       expect(await guard.as(trusted('count')).count('plots'), name).to.equal(4)
     }
+  })
+
+  it('are seen where rules are looked at: what a delete leaves, and that nobody would notice without them', async () => {
+    const { store, close } = await openFixture(model, data)
+    const bench = openWorkbench({ rules, callers: { ana, secretary }, store, clock: () => NOW } as never)
+    const { status, after } = await tryWrite(bench, {
+      caller: 'ana',
+      action: 'delete',
+      table: 'plots',
+      key: '1',
+      values: undefined,
+    })
+    expect({ status, after }).to.deep.equal({ status: 200, after: { ...data.plots[0], removedAt: NOW, removedBy: 1 } })
+    const { grants } = await explain(bench, { caller: 'secretary', action: 'get', table: 'remarks', key: '3' })
+    expect(grants[0]?.when?.condition).to.equal(
+      'row.plot.gardenId is caller.gardenId and row.plot.removedAt is missing',
+    )
+    await close()
+    const changes = mutantsOf(rules).map(({ change }) => change)
+    expect(changes).to.include.members([
+      'plots: fence forgotten',
+      'plots: nothing is gone',
+      'plots: a delete removes',
+      'plots: read grant 2 not for what is gone',
+      'remarks: fence forgotten',
+    ])
+    expect(gatherGrid(rules, 'plots')[0]?.bars).to.have.length(2)
   })
 
   it('are written so that none is forgotten, and refused where they could not hold', async () => {

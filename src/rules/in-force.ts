@@ -1,4 +1,14 @@
-import { allOf, always, anyOf, type Condition, notOf, rewrite, RuleError, shift } from '../condition/index.js'
+import {
+  allOf,
+  always,
+  anyOf,
+  type Condition,
+  normalise,
+  notOf,
+  rewrite,
+  RuleError,
+  shift,
+} from '../condition/index.js'
 import { kept } from './kept.js'
 import { changesRecord, type Grant, type Rulebook, type RulesInForce, rulesOf, type TableRules } from './rulebook.js'
 
@@ -31,7 +41,7 @@ function barred(rulebook: Rulebook, rules: TableRules): TableRules {
     const { to: whoever, when, gone } = grant
     const to = whoever.map((who) => (typeof who === 'string' ? who : within(who)))
     const own = when ? within(when) : always
-    const whole = allOf(fence, gone ? always : thereIn(rules), own)
+    const whole = normalise(allOf(fence, gone ? always : thereIn(rules), own))
     // What a change takes out of sight is still the caller's to take.
     const leaves = rules.gone && !gone && changes
     const held = anyOf(...to.map((who) => (typeof who === 'string' ? (ties[who] ?? anyOf()) : who)))
@@ -40,7 +50,7 @@ function barred(rulebook: Rulebook, rules: TableRules): TableRules {
       ...grant,
       to,
       ...(whole.kind !== 'always' && { when: whole }),
-      ...(outcome && { after: allOf(fence, outcome) }),
+      ...(outcome && { after: normalise(allOf(fence, outcome)) }),
     }
   }
   return {
@@ -72,7 +82,7 @@ function withBars(rulebook: Rulebook, condition: Condition, path: readonly strin
   const inside = (part: Condition) => withBars(rulebook, part, path)
   if (condition.kind !== 'some') return rewrite(condition, { part: inside })
   const { table, to, where } = condition
-  return { ...condition, where: allOf(shift(barOf(rulebook, table, path), to.level), inside(where)) }
+  return { ...condition, where: normalise(allOf(shift(barOf(rulebook, table, path), to.level), inside(where))) }
 }
 
 function barOf(rulebook: Rulebook, table: string, path: readonly string[]): Condition {

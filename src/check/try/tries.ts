@@ -14,6 +14,7 @@ import { write } from './write.js'
 import type { Workbench } from '../bench/workbench.js'
 import type { TryExpectation } from '../expect/expectation.js'
 import type { MemoryRecord } from '../../decide/index.js'
+import { rulesOf } from '../../rules/index.js'
 
 /** What came of a write that was tried and taken back. */
 export interface Tried {
@@ -57,7 +58,9 @@ export async function tryWrite(
     )
     if ('refused' in outcome) return { ...outcome.refused, ...kept, ...(given && { key: given }) }
     const of = outcome.written ?? given ?? {}
-    const after = action === 'delete' ? undefined : await recordAt(inside, table, keyOf(bench, table, of))
+    // What a delete only sets something of is there afterwards.
+    const isLeft = action !== 'delete' || rulesOf(bench.rulebook, table).gone?.onDelete !== undefined
+    const after = isLeft ? await recordAt(inside, table, keyOf(bench, table, of)) : undefined
     await meanwhile(inside, of)
     return { status: 200, key: of, ...kept, ...(after && { after }) }
   })

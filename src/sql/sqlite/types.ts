@@ -5,6 +5,9 @@ import { bytesRead, type StoredTypes } from '../stored.js'
 /** A number of the driver's would lose digits beyond 2^53. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
 
+/** Some functions make something of nothing. */
+const unlessMissing = (column: Fragment, made: Fragment): Fragment => sql`iif(${column} IS NULL, NULL, ${made})`
+
 /**
  * How SQLite stores each type: timestamps as ISO text, decimals in their smallest unit, lists as JSON. Only an INTEGER
  * PRIMARY KEY numbers itself; `createTables` adds the rest.
@@ -22,7 +25,7 @@ export const types: StoredTypes = {
   float: {
     column: () => 'REAL',
     // With as many digits as it takes to read the same number again.
-    inJson: (column) => sql`iif(${column} IS NULL, NULL, printf('%!.17g', ${column}))`,
+    inJson: (column) => unlessMissing(column, sql`printf('%!.17g', ${column})`),
     fromDriver: Number,
   },
   boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: (value) => value === 1 },
@@ -40,7 +43,11 @@ export const types: StoredTypes = {
     toDriver: (value) => JSON.stringify(value),
     fromDriver: (value: string) => JSON.parse(value) as unknown,
   },
-  bytes: { column: () => 'BLOB', inJson: (column) => sql`hex(${column})`, fromDriver: bytesRead },
+  bytes: {
+    column: () => 'BLOB',
+    inJson: (column) => unlessMissing(column, sql`hex(${column})`),
+    fromDriver: bytesRead,
+  },
   json: {
     column: () => 'TEXT',
     present: (column) => sql`json_type(${column}) <> 'null'`,
