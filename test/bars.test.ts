@@ -138,7 +138,7 @@ describe('fences and records that are gone', () => {
       action: 'delete',
       table: 'plots',
       key: '1',
-      values: undefined,
+      values: {},
     })
     expect({ status, after }).to.deep.equal({ status: 200, after: { ...data.plots[0], removedAt: NOW, removedBy: 1 } })
     const { grants } = await explain(bench, { caller: 'secretary', action: 'get', table: 'remarks', key: '3' })

@@ -1,6 +1,7 @@
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import knexOf, { type Knex } from 'knex'
@@ -205,5 +206,26 @@ describe('queries of one’s own', () => {
       expect(found).to.deep.equal((await scoped.list('jobs')).map(({ id, title = null }) => ({ id, title })))
     }
     await pool.end()
+  })
+
+  it('end guarded as the page on query builders has them', async () => {
+    const page = readFileSync(fileURLToPath(new URL('../docs/query-builders.md', import.meta.url)), 'utf8')
+    const [start = '', ...builders] = [...page.matchAll(/```ts\n([^]*?)```/g)].map(([, code]) => code)
+    expect(builders).to.have.length(3)
+    const example = mkdtempSync(fileURLToPath(new URL('../examples/allotment/.scratch-', import.meta.url)))
+    const noor = as(callers.noor)
+    const entries = await noor.list('entries', { orderBy: ['id descending'] })
+    for (const [at, code] of builders.entries()) {
+      const whole = `${start}\n${code}\nexport { leaky, filtered, seen, busiest }`
+      const here = whole.replaceAll("'./", "'../").replaceAll("'korenveld.db'", JSON.stringify(file))
+      writeFileSync(join(example, `${at}.ts`), here)
+      const { leaky, filtered, seen, busiest } = (await import(join(example, `${at}.ts`))) as Record<string, object[]>
+      expect(leaky).to.have.length(45)
+      expect(filtered).to.deep.equal(entries.map(({ id, title }) => ({ id, title })))
+      expect(seen?.map((row) => (row as { id: number }).id)).to.deep.equal(entries.map(({ id }) => id))
+      const counted = (busiest as { entries: number }[]).reduce((sum, row) => sum + Number(row.entries), 0)
+      expect([busiest?.length, counted]).to.deep.equal([30, entries.length])
+    }
+    rmSync(example, { recursive: true })
   })
 })
