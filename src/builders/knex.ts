@@ -30,5 +30,6 @@ export function knexFilter<M>(knex: Knex, scoped: SqlSource<M>, table: TableName
 
 function raw(piece: SqlPiece): SqlPiece {
   const { strings, values } = piecesOf(piece)
-  return { text: strings.join('?'), values }
+  // What the database calls something may have a mark in it.
+  return { text: strings.map((text) => text.replaceAll('?', '\\?')).join('?'), values }
 }

@@ -53,7 +53,7 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
 const prepared = (subject: Subject) =>
   kept(
     subject.rulebook,
-    tableOf(subject.rulebook.model, subject.table),
+    'verdict',
     nameOf(subject),
     () => {
       const questions = questionsAbout(subject)
@@ -63,8 +63,8 @@ const prepared = (subject: Subject) =>
   )
 
 /** A name of its own for each; the most frequent without going through what is not there. */
-const nameOf = ({ action, fields, unfit }: Subject): string =>
-  fields || unfit ? JSON.stringify([action, fields, unfit]) : action
+const nameOf = ({ table, action, fields, unfit }: Subject): string =>
+  fields || unfit ? JSON.stringify([table, action, fields, unfit]) : `${table} ${action}`
 
 /** How many parts the conditions of questions have. */
 function sizeOf(questions: readonly Question[]): number {

@@ -12,13 +12,13 @@ const rulebooks = new WeakMap<Rulebook, Cache<Kept>>()
 /**
  * What was worked out for a rulebook before, or is now; rulebooks never change.
  *
- * @param what what it is, such as `permission`, or what of the rulebook's it is about
+ * @param what what it is, such as `permission`
  * @param name of what of the rulebook
  * @param partsOf how many parts of conditions it holds on to, about
  */
 export function kept<T>(
   rulebook: Rulebook,
-  what: string | object,
+  what: string,
   name: string,
   make: () => T,
   partsOf: (made: T) => number = () => 1,

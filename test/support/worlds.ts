@@ -78,7 +78,7 @@ function stored(tables: AnyTables, how: (typeof STORED)[number]): ModelData {
     return defineModel(crossed(tables, (_, next) => next) as never, {
       tables: { items: 'boxes', boxes: 'items' } as never,
     })
-  return defineModel(crossed(tables, (name) => `${name}. "a" \`b\` 'c'`) as never, {
+  return defineModel(crossed(tables, (name) => `${name}. "a" \`b\` 'c' ?$1`) as never, {
     schema: 'the "odd" `one`',
     tables: { people: { name: 'order' }, boxes: 'Select "x"', shares: { schema: "another 'odd'" } } as never,
   })

@@ -144,14 +144,14 @@ async function readCatalogue({ dialect, rulebook, columns }: Workshop, at: SqlPl
   const told = new Map<string, Known>()
   for (const row of await tell(dialect, at, render(dialect.catalogue(schemasIn(schemasOf(model))), dialect))) {
     const { rows, column } = row
-    for (const place of placesIn(row, 'table')) {
+    const columnPlaces = placesIn(row, 'column')
+    for (const [which, place] of placesIn(row, 'table').entries()) {
       const known = told.get(place) ?? { columns: new Set() }
       told.set(place, known)
+      known.columns.add(columnPlaces[which] as string)
       if (rows !== null) known.rows = Number(rows)
       if (column === '') known.isCountable = true
     }
-    for (const [at, place] of placesIn(row, 'column').entries())
-      told.get(placesIn(row, 'table')[at] as string)?.columns.add(place)
   }
   const indexes: Record<string, ReadonlySet<string>> = {}
   const rows: Record<string, number> = {}
