@@ -32,13 +32,17 @@ export class Oracle extends Possible {
   /** What comes of a try. */
   foretell(table: string, action: string, key: unknown, values: Row): Foretold {
     // A create without a value it needs is refused in any case: whether as forbidden, what is missing might have decided.
-    const stamps = this.rules(table).stamps['create'] ?? {}
-    const isMissing = ([name, { optional }]: readonly [string, { readonly optional?: true }]) =>
-      !optional && gone(values[name]) && !(name in stamps)
-    if (action === 'create' && Object.entries(this.table(table).fields).some(isMissing))
-      return { statuses: [401, 403, 422] }
+    if (action === 'create' && this.lacksValues(table, values)) return { statuses: [401, 403, 422] }
     const statuses = this.attempt(table, action, key, values)
     return 'refused' in statuses ? { statuses: this.softened(table, action, statuses.refused) } : statuses
+  }
+
+  /** Whether a create has no value for a field that needs one. */
+  private lacksValues(table: string, values: Row): boolean {
+    const stamps = this.rules(table).stamps['create'] ?? {}
+    return Object.entries(this.table(table).fields).some(
+      ([name, { optional }]) => !optional && gone(values[name]) && !(name in stamps),
+    )
   }
 
   /** Which grants hold of a try, by their place, and whether they hold of what comes of it. */
@@ -48,6 +52,12 @@ export class Oracle extends Possible {
     const next = { ...row, ...values, ...this.stamps(rules, action) }
     const scene: Scene = { at: [action === 'create' ? next : row], next }
     if (!scene.at[0]) return []
+    // What hangs on a value that is missing is not held against the caller: what is left may decide.
+    if (action === 'create' && this.lacksValues(table, values)) {
+      return this.grants(table, action).flatMap(({ to }, at) =>
+        to.some((who) => this.isWho(rules, who, scene)) ? [[at, true]] : [],
+      )
+    }
     return this.grants(table, action).flatMap((grant, at) =>
       this.holds(rules, grant, scene) ? [[at, row === undefined || this.stays(rules, grant, row, next, values)]] : [],
     )
