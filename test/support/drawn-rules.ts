@@ -162,10 +162,9 @@ export function rulesOn(
     const whenSet = negated(fc.constant<Condition>({ kind: 'isSet', operand: left }))
     const whenSo = value.map((right): Condition => ({ kind: 'compare', how: 'is', left, right }))
     const when = shape.optional ? whenSet : isWhole(shape) ? whenSet : whenSo
-    return fc.record(
-      { when, onDelete: value.map((each) => ({ [name]: each })) },
-      { requiredKeys: isWhole(shape) || shape.unique ? ['when'] : ['when', 'onDelete'] },
-    )
+    // What a delete sets of what is unique tells by its effect, as a stamp does.
+    const onDelete = value.map((each) => ({ [name]: each }))
+    return fc.record({ when, ...(!isWhole(shape) && !shape.unique && { onDelete }) })
   })
   const rare = <T>(each: fc.Arbitrary<T>) =>
     fc.oneof({ weight: 2, arbitrary: fc.constant(undefined) }, { weight: 1, arbitrary: each })
