@@ -36,6 +36,10 @@ export const raw = (text: string): Fragment => ({ pieces: [text] })
 /** A slot as a fragment. */
 export const slot = (source: Slot['source'], shape: Shape): Fragment => ({ pieces: [{ source, shape }] })
 
+/** A text of our own or of the model as a value. */
+export const textSlot = (value: string): Fragment =>
+  slot({ kind: 'value', shape: { type: 'text' }, value }, { type: 'text' })
+
 /** Fragments with a separator between them. */
 export function join(fragments: readonly Fragment[], separator: string): Fragment {
   const pieces: (string | Fragment)[] = []

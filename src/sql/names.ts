@@ -1,6 +1,6 @@
 import { type ModelData, storedField, storedTable } from '../model/index.js'
 import type { Dialect } from './dialect.js'
-import { type Fragment, join, slot, sql } from './fragment.js'
+import { type Fragment, join, sql, textSlot } from './fragment.js'
 
 /** What has to be known to write a name of the model: whatever names a table or a column goes through here. */
 export interface Names {
@@ -20,11 +20,9 @@ export const columnNamed = ({ dialect, rulebook }: Names, table: string, field: 
 
 /** Schemas as values, for what tells of the tables in them and in the connection's own. */
 export function schemasIn(schemas: readonly string[]): Fragment {
-  const values = schemas.map((value) => slot({ kind: 'value', shape: TEXT, value }, TEXT))
+  const values = schemas.map(textSlot)
   return values.length > 0 ? join(values, ', ') : sql`NULL`
 }
-
-const TEXT = { type: 'text' } as const
 
 /**
  * By what is known of a table or a column of the database. Not every database tells names apart by case; where two only

@@ -1,6 +1,6 @@
 import { fieldOf, type FieldType, storedField } from '../model/index.js'
 import type { Dialect, Place, Trait, Traits } from './dialect.js'
-import { type Fragment, raw, slot } from './fragment.js'
+import { type Fragment, raw, textSlot } from './fragment.js'
 import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
 
 /** What has to be known of the database's columns here. */
@@ -53,10 +53,9 @@ export function searchable(known: Known, table: string, field: string, value: Fr
 }
 
 function placeIn(known: Known, table: string, field: string): Place {
-  const named = storedField(known.rulebook.model, table, field)
   return {
     table: raw(tableNamed(known, table)),
     column: raw(columnNamed(known, table, field)),
-    named: slot({ kind: 'value', shape: { type: 'text' }, value: named }, { type: 'text' }),
+    named: textSlot(storedField(known.rulebook.model, table, field)),
   }
 }

@@ -1,7 +1,7 @@
 import type { Form } from '../../guard/index.js'
 import { signed, type TypedFragment } from '../compare.js'
 import type { Dialect, Subquery } from '../dialect.js'
-import { type Fragment, isSlot, join, slot, sql } from '../fragment.js'
+import { type Fragment, isSlot, join, sql, textSlot } from '../fragment.js'
 import { jsonArray, jsonList, order, readList } from '../json.js'
 import { limit } from '../limit.js'
 import { traits } from './traits.js'
@@ -87,7 +87,7 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
       : undefined
   },
   searchable: (value, trait) => (trait === 'padded' ? sql`${value}::bpchar` : undefined),
-  nextNumber: (table, column) => sql`nextval(pg_get_serial_sequence(${text(table)}, ${text(column)}))`,
+  nextNumber: (table, column) => sql`nextval(pg_get_serial_sequence(${textSlot(table)}, ${textSlot(column)}))`,
   createSchema: (schema) => `CREATE SCHEMA IF NOT EXISTS ${schema}`,
   numberOn: (table, column) =>
     `SELECT setval(pg_get_serial_sequence(${literal(table)}, ${literal(column)}), (SELECT max(${identifier(column)}) FROM ${table}))`,
@@ -107,9 +107,6 @@ function numbersAlone<T extends Readonly<Record<string, Compare>>>(comparisons: 
 }
 
 type Compare = (left: TypedFragment, right: TypedFragment) => Fragment
-
-/** A name as a value. */
-const text = (value: string): Fragment => slot({ kind: 'value', shape: { type: 'text' }, value }, { type: 'text' })
 
 /** The functions of sequences take names as text. */
 const literal = (name: string): string => `'${name.replaceAll("'", "''")}'`
