@@ -1,5 +1,6 @@
 import { expect } from 'chai'
 import {
+  bigInteger,
   bytes,
   choice,
   type Condition,
@@ -16,6 +17,7 @@ import {
   ModelError,
   type Row,
   text,
+  time,
   timestamp,
   uuid,
 } from 'pachter'
@@ -31,6 +33,8 @@ const model = defineModel({
     shape: json<{ readonly corners: readonly number[] } | string | readonly string[]>().optional(),
     photo: bytes().optional(),
     beds: list(uuid()).optional(),
+    opens: time().optional(),
+    taps: list(bigInteger()).optional(),
   },
 })
 
@@ -44,9 +48,11 @@ const rules = defineRules(model, defineCaller({ id: uuid() }), {
         drawn: row.shape.isSet(),
         mine: row.beds.includes(caller.id),
         same: row.photo.is(Uint8Array.from([0, 255])),
+        early: row.opens.atMost('08:00:00'),
+        tapped: row.taps.includes(2n ** 53n + 1n),
       })
       .grants({
-        read: [anyone, 'acid', 'high', 'old', 'drawn', 'mine', 'same'],
+        read: [anyone, 'acid', 'high', 'old', 'drawn', 'mine', 'same', 'early', 'tapped'],
         create: [anyone],
         update: [
           { to: anyone, fields: ['number', 'soil', 'dug', 'photo'] },
@@ -65,6 +71,8 @@ const whole = {
   shape: { corners: [1.5, 1e300] },
   photo: Uint8Array.from([0, 255]),
   beds: [BED],
+  opens: '08:00:00',
+  taps: [2n ** 53n + 1n, -(2n ** 63n)],
 } as const
 
 /** The ties that hold of a record, as the database and memory see them. */
@@ -92,7 +100,8 @@ describe('the types of real tables', () => {
       const made = await guard.create('plots', whole)
       expect(made.id, engine.name).to.match(/^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/)
       expect(made, engine.name).to.deep.equal({ ...whole, id: made.id })
-      expect(await tiesOf(engine, made.id), engine.name).to.deep.equal(['acid', 'high', 'old', 'drawn', 'mine', 'same'])
+      const all = ['acid', 'high', 'old', 'drawn', 'mine', 'same', 'early', 'tapped']
+      expect(await tiesOf(engine, made.id), engine.name).to.deep.equal(all)
       const several = await guard.createMany('plots', [
         { number: 2, shape: 'a text', soil: -0 },
         { number: 3, shape: ['a', 'list'], soil: 5e-324 },
@@ -130,7 +139,7 @@ describe('the types of real tables', () => {
       else await store.query(`UPDATE ${q('plots')} SET ${q('soil')} = NULL`, [])
       const found = await createGuard({ rules, store }).as({ id: ID }).get('plots', ID)
       expect(found, engine.name).to.deep.include({ shape: null, soil: null })
-      expect(await tiesOf(engine, ID), engine.name).to.deep.equal(['old', 'mine', 'same'])
+      expect(await tiesOf(engine, ID), engine.name).to.deep.equal(['old', 'mine', 'same', 'early', 'tapped'])
     }
   })
 
@@ -144,6 +153,9 @@ describe('the types of real tables', () => {
       ['dug', '2026-02-30'],
       ['dug', '2026-2-3'],
       ['dug', new Date()],
+      ['opens', '24:00:00'],
+      ['opens', '8:00'],
+      ['taps', [1]],
       ['soil', NaN],
       ['soil', Infinity],
       ['soil', '1'],

@@ -3,6 +3,7 @@ import {
   assertWithin,
   brandOf,
   type DateText,
+  type TimeText,
   type Decimal,
   describeType,
   isBranded,
@@ -85,7 +86,7 @@ export interface DocumentTerm<V> extends Term<V> {
 /** The term for a value of type `V`. */
 export type TermFor<V> = [V] extends [readonly (infer Item)[]]
   ? ListTerm<Item>
-  : [V] extends [Decimal | DateText]
+  : [V] extends [Decimal | DateText | TimeText]
     ? OrderedTerm<V>
     : [V] extends [string]
       ? TextTerm<V>

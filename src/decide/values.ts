@@ -110,14 +110,15 @@ function misnumbered(field: FieldData, value: unknown): string | undefined {
 function missingFields(rulebook: Rulebook, table: string, record: MemoryRecord): readonly string[] {
   const { checks } = rulesOf(rulebook, table)
   return Object.entries(tableOf(rulebook.model, table).fields)
-    .filter(([name, { optional, generated }]) => {
-      const required = checks.fields[name]?.onCreate === 'required' || !(optional || generated)
+    .filter(([name, { optional, generated, filled }]) => {
+      const required = checks.fields[name]?.onCreate === 'required' || !(optional || generated || filled)
       return required && isMissing(record[name])
     })
     .map(([name]) => name)
 }
 
 function problemWith(field: FieldData, value: unknown): string | undefined {
+  if (field.filled === 'computed') return 'is computed by the database and cannot be given'
   if (value === null) return field.optional ? undefined : `must be ${describeType(field)} and cannot be missing`
   return accepts(field, value) ? undefined : `must be ${describeType(field)}`
 }

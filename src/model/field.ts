@@ -10,6 +10,8 @@ export interface FieldData extends Shape {
   readonly unique?: true
   /** The store fills it in on create when it is not given. */
   readonly generated?: true
+  /** Who else gives it a value: the database where none is given on create, or always, so that none can be given. */
+  readonly filled?: 'default' | 'computed'
   /** The table whose key this field holds. */
   readonly references?: string
   /** What the database calls it, where that is another name. */
@@ -42,6 +44,13 @@ export interface Field<
   /** Says that the store fills the value in on create when none is given, such as a serial number. */
   generated(): Field<V, O, R, K>
   /**
+   * Says that the database has a default of its own for the field, where none is given on create. What it will be is not
+   * known beforehand: rules for a create that look at it need a stamp, or a check that it is given.
+   */
+  defaulted(): Field<V, O, R, K>
+  /** Says that the database computes the value: it can be read and looked at, and never be given. */
+  computed(): Field<V, O, R, K>
+  /**
    * Says what the database calls the field, where that is another name: `references('members').storedAs('author')`. Only
    * SQL ever shows it.
    */
@@ -55,6 +64,8 @@ function field<V, O extends boolean, R extends string | null, K extends boolean>
     optional: () => field<V, true, R, K>({ ...data, optional: true }),
     unique: () => field<V, O, R, K>({ ...data, unique: true }),
     generated: () => field<V, O, R, K>({ ...data, generated: true }),
+    defaulted: () => field<V, O, R, K>({ ...data, filled: 'default' }),
+    computed: () => field<V, O, R, K>({ ...data, filled: 'computed' }),
     storedAs: (column: string) => field<V, O, R, K>({ ...data, stored: column }),
   })
 }
@@ -90,6 +101,12 @@ export const date = (): Plain<DateText> => field({ type: 'date' })
 /** A day as text. */
 export type DateText = `${number}-${number}-${number}`
 
+/** A time of day without a zone, to the second; text in JavaScript: `'09:30:00'`. */
+export const time = (): Plain<TimeText> => field({ type: 'time' })
+
+/** A time of day as text. */
+export type TimeText = `${number}:${number}:${number}`
+
 /** A uuid in lower case; `generated()` fills in a random one. */
 export const uuid = (): Plain<string> => field({ type: 'uuid' })
 
@@ -120,12 +137,12 @@ export const choice = <const C extends readonly [string, ...string[]]>(...choice
   field({ type: 'choice', choices: Object.freeze(choices) })
 
 /**
- * A list of texts, integers or uuids, kept in one field.
+ * A list of texts, whole numbers or uuids, kept in one field.
  *
  * @param item the kind of its items, such as `text()`
  * @example list(text())
  */
-export const list = <V extends string | number>(item: Plain<V>): Plain<readonly V[]> =>
+export const list = <V extends string | number | bigint>(item: Plain<V>): Plain<readonly V[]> =>
   field({ type: 'list', item: item.data.type as NonNullable<Shape['item']> })
 
 /**

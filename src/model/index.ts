@@ -9,6 +9,7 @@ export {
   choice,
   date,
   type DateText,
+  type TimeText,
   type Decimal,
   decimal,
   type Field,
@@ -19,6 +20,7 @@ export {
   list,
   references,
   text,
+  time,
   timestamp,
   uuid,
 } from './field.js'

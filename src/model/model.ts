@@ -154,6 +154,8 @@ function assertField(model: ModelData, place: string, field: FieldData): void {
   if (field.generated && !isFillable(field)) {
     throw new ModelError(`${place} is generated and has to be a whole number or a uuid.`)
   }
+  if (field.filled && field.generated) throw new ModelError(`${place} is generated; it has no other default besides.`)
+  if (field.filled && field.key) throw new ModelError(`${place} is part of the key, which only generated() fills in.`)
   if (field.references !== undefined) {
     const key = referencedKey(model.tables, place, field.references)
     const { type, scale } = tableOf(model, field.references).fields[key] as FieldData

@@ -10,6 +10,7 @@ export const FIELD_TYPES = [
   'float',
   'timestamp',
   'date',
+  'time',
   'uuid',
   'choice',
   'list',
@@ -21,7 +22,7 @@ export const FIELD_TYPES = [
 export type FieldType = (typeof FIELD_TYPES)[number]
 
 /** What lists can be made of. */
-export const ITEM_TYPES = ['text', 'integer', 'uuid'] as const
+export const ITEM_TYPES = ['text', 'integer', 'bigInteger', 'uuid'] as const
 
 /** The part of a field that says which values it takes. */
 export interface Shape {
@@ -60,11 +61,11 @@ export interface TypeBehaviour {
   /** The value in a form of its own, where whoever gave it could still change it. */
   own?(value: Value): Value
   /** How JSON holds it; left out, as it is. */
-  toPlain?(value: Value): PlainValue
+  toPlain?(value: Value, shape: Shape): PlainValue
   /** What the JSON form stands for; left out, itself. */
-  fromPlain?(plain: PlainValue): unknown
+  fromPlain?(plain: PlainValue, shape: Shape): unknown
   /** Reads what a person typed, such as a part of a key; left out, the text itself. */
-  read?(typed: string): unknown
+  read?(typed: string, shape: Shape): unknown
   /** Whether one value can be below another. */
   readonly ordered?: true
   /** The type that its values compare as; left out, its own. */
@@ -153,6 +154,9 @@ function parsed(text: string): unknown {
   }
 }
 
+const asPlain = (type: FieldType, value: Value): PlainValue =>
+  TYPES[type].toPlain?.(value, { type }) ?? (value as PlainValue)
+
 const isWhole = (typed: string): boolean => /^-?\d+$/.test(typed)
 
 /** Every type there is, with what it does. One that is not here does not compile. */
@@ -175,6 +179,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     read: (typed) => (isWhole(typed) ? BigInt(typed) : typed),
     ordered: true,
     numbersUpTo: 2n ** 62n,
+    listable: true,
   },
   decimal: {
     called: ({ scale }) => `a decimal as text with ${scale} digits behind the point`,
@@ -214,6 +219,11 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     accepts: isDate,
     ordered: true,
   },
+  time: {
+    called: () => 'a time of day as text to the second, such as 09:30:00',
+    accepts: (value) => typeof value === 'string' && /^(?:[01]\d|2[0-3])(?::[0-5]\d){2}$/.test(value),
+    ordered: true,
+  },
   uuid: {
     called: () => 'a uuid in lower case',
     accepts: (value) => typeof value === 'string' && UUID.test(value),
@@ -236,11 +246,17 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     accepts: (value, { item = 'text' }) =>
       Array.isArray(value) && everyItem(value, (each) => TYPES[item].accepts(each, { type: item })),
     own: (value: readonly Value[]) => Object.freeze(Array.from(value)),
-    read: (typed) => typed.split(','),
+    toPlain: (value: readonly Value[], { item = 'text' }) => value.map((each) => asPlain(item, each)),
+    fromPlain: (plain, { item = 'text' }) =>
+      Array.isArray(plain)
+        ? plain.map((each: PlainValue) => TYPES[item].fromPlain?.(each, { type: item }) ?? each)
+        : plain,
+    read: (typed, { item = 'text' }) =>
+      typed.split(',').map((each) => TYPES[item].read?.(each, { type: item }) ?? each),
     misshapen: ({ item }) =>
       item !== undefined && ITEM_TYPES.includes(item)
         ? undefined
-        : 'is a list and needs texts, integers or uuids in it',
+        : 'is a list and needs texts, integers, whole numbers of 64 bits or uuids in it',
     never: ['key', 'sorted'],
   },
   bytes: {

@@ -20,19 +20,19 @@ export function describeType(field: Shape): string {
 /** The JSON form of a value of this type. */
 export function toPlain(field: Shape, value: Value): PlainValue {
   const { toPlain: write } = behaviourOf(field)
-  return write ? write(value) : (value as PlainValue)
+  return write ? write(value, field) : (value as PlainValue)
 }
 
 /** The value a JSON form stands for; the result still has to be checked with {@link accepts}. */
 export function fromPlain(field: Shape, plain: PlainValue): unknown {
   const { fromPlain: read } = behaviourOf(field)
-  return read ? read(plain) : plain
+  return read ? read(plain, field) : plain
 }
 
 /** What a person typed, as a value of this type; the result still has to be checked with {@link accepts}. */
 export function readTyped(field: Shape, typed: string): unknown {
   const { read } = behaviourOf(field)
-  return read ? read(typed) : typed
+  return read ? read(typed, field) : typed
 }
 
 /** Whether one value of this type can be below another. */

@@ -11,6 +11,7 @@ import {
   rewrite,
   unchanged,
 } from '../condition/index.js'
+import { tableOf } from '../model/index.js'
 import { discretions, supposing } from './discretion.js'
 import { inForce } from './in-force.js'
 import { kept } from './kept.js'
@@ -53,7 +54,11 @@ export function changePermission(
     ...recordChecks(rules).map(({ that }) => fair(rulebook, table, after(that), fields)),
     ...discretions(rulebook, table, action, fields).map(({ that }) => that),
   )
-  const changed = [...fields, ...Object.keys(stampsFor(rules, action))]
+  // What is computed from what is changed, changes with it.
+  const computed = Object.entries(tableOf(rulebook.model, table).fields).filter(
+    ([, { filled }]) => filled === 'computed',
+  )
+  const changed = [...fields, ...Object.keys(stampsFor(rules, action)), ...computed.map(([name]) => name)]
   return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
 }
 

@@ -20,6 +20,7 @@ import {
 } from '../model/index.js'
 import { type About, assertPlain, checkCondition, checkDepth, checkMoment, shapeOf } from './check-condition.js'
 import { at } from './at.js'
+import { checkFilled } from './check-filled.js'
 import { compilePattern } from './pattern.js'
 import { checkCallerShape } from './caller.js'
 import { inForce } from './in-force.js'
@@ -68,6 +69,7 @@ export function checkRulebook(rulebook: Rulebook): void {
       })
     }
   }
+  for (const table of Object.keys(rulebook.tables)) checkFilled(rulebook, table)
 }
 
 function checkCallerRecord({ caller, model }: Rulebook): void {
@@ -190,6 +192,8 @@ function checkStamps(rulebook: Rulebook, table: string, stamps: TableRules['stam
       at(`${table} stamps ${when}`, () => {
         const field = fieldOf(rulebook.model, table, name)
         const shape = shapeOf(rulebook, operand, [])
+        if (field.filled === 'computed')
+          throw new RuleError(`${name} is computed by the database and cannot be stamped.`)
         if (comparesAs(field) === comparesAs(shape)) return
         throw new RuleError(`${name} is ${describeType(field)} and cannot be stamped with ${describeType(shape)}.`)
       })

@@ -98,6 +98,7 @@ export const rulebookSchema: JsonSchema & {
       'key?': { const: true },
       'unique?': { const: true },
       'generated?': { const: true },
+      'filled?': { enum: ['default', 'computed'] },
       'references?': text,
       'stored?': text,
     }),

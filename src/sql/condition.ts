@@ -185,11 +185,12 @@ export function typedColumn(compilation: Compilation, { table, column, bare }: S
   if (isSlot(text)) return { text, shape }
   const isText = ['text', 'choice'].includes(shape.type === 'list' ? (shape.item ?? 'text') : shape.type)
   const isLoose = isText && dialect.exact !== undefined && hasTrait(compilation, table, name, 'loose')
-  const isOther = otherwise(compilation, table, name) !== undefined && dialect.readable !== undefined
+  const other = otherwise(compilation, table, name)
+  const isOther = other !== undefined && dialect.readable !== undefined
   if (!isLoose && !isOther) return { text, shape }
   const search = (value: Fragment) =>
     dialect.equal(bare?.(name) ?? text, searchable(compilation, table, name, value), shape)
-  return { text: (isLoose && dialect.exact?.(text)) || text, shape, ...(bare && { search }) }
+  return { text: (isLoose && dialect.exact?.(text)) || text, shape, ...(bare && other !== 'fine' && { search }) }
 }
 
 function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {

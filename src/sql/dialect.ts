@@ -108,7 +108,7 @@ export interface Dialect {
 export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy' | 'cancelled'
 
 /**
- * What a column can be that a field does not say. `fine`: moments finer than a millisecond. `zoneless`: moments that are
+ * What a column can be that a field does not say. `fine`: moments finer than a millisecond, times finer than a second. `zoneless`: moments that are
  * taken to be in UTC. `loose`: different texts count as equal. `long`: texts are sorted by their beginning only. `padded`:
  * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text, such as one that lists words.
  */

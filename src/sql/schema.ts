@@ -67,7 +67,9 @@ export function insertRecord(
   record: Readonly<Record<string, unknown>>,
 ): { readonly text: string; readonly values: readonly unknown[] } {
   const { fields } = tableOf(model, table)
-  const present = Object.entries(fields).filter(([name]) => !isMissing(record[name]))
+  const present = Object.entries(fields).filter(
+    ([name, { filled }]) => filled !== 'computed' && !isMissing(record[name]),
+  )
   const names = { dialect, rulebook: { model } }
   const columns = present.map(([name]) => columnNamed(names, table, name)).join(', ')
   const places = present.map(([, field], at) => placeholderFor(dialect, markOf(dialect)(at + 1), field)).join(', ')

@@ -10,7 +10,7 @@ export interface StoredType {
   /** A column as it is selected, so that the driver returns it without loss. */
   selected?(column: Fragment): Fragment
   /** A column inside JSON, so that nothing is lost; left out, as it is selected. */
-  inJson?(column: Fragment): Fragment
+  inJson?(column: Fragment, shape: Shape): Fragment
   /** Whether there is a value in a column; left out, where it is not NULL. */
   present?(column: Fragment): Fragment
   /** A value as the driver takes it. */
@@ -18,6 +18,14 @@ export interface StoredType {
   /** A present value from what the driver returns, or JSON. */
   fromDriver?(value: unknown, shape: Shape): unknown
 }
+
+/** A list as JSON has it: numbers of any size as their digits. */
+export const listWritten = (list: readonly Value[]): string =>
+  typeof list[0] === 'bigint' ? `[${list.join()}]` : JSON.stringify(list)
+
+/** A list from JSON; JavaScript would read other numbers of large ones. */
+export const listRead = (json: string, { item }: Shape): unknown =>
+  item === 'bigInteger' ? (json.match(/-?\d+/g) ?? []).map(BigInt) : (JSON.parse(json) as unknown)
 
 /** Bytes as the driver returns them, or as JSON has them: in hexadecimal digits. */
 export const bytesRead = (value: unknown): unknown =>
@@ -41,7 +49,7 @@ export const selectedColumn = ({ types }: Stores, column: Fragment, { type }: Sh
 
 /** A column inside JSON. */
 export const columnInJson = (dialect: Stores, column: Fragment, shape: Shape): Fragment =>
-  dialect.types[shape.type].inJson?.(column) ?? selectedColumn(dialect, column, shape)
+  dialect.types[shape.type].inJson?.(column, shape) ?? selectedColumn(dialect, column, shape)
 
 /** Whether there is a value. */
 export const isPresent = ({ types }: Stores, column: Fragment, { type }: Shape): Fragment =>

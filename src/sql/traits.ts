@@ -16,6 +16,7 @@ export const hasTrait = ({ traits, rulebook }: Known, table: string, field: stri
 /** The traits by which a column of a type is read and written otherwise, the first that it has. */
 const OTHERWISE: Partial<Readonly<Record<FieldType, readonly Trait[]>>> = {
   timestamp: ['zoneless'],
+  time: ['fine'],
   text: ['textual', 'padded'],
   choice: ['textual', 'padded'],
 }

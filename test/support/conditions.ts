@@ -14,6 +14,7 @@ export const POOLS: Readonly<Record<string, readonly Value[]>> = {
   decimal: ['0.10', '0.20', '-1.00', '10.00', '9999999999999999.99'],
   float: [0, -0.5, 0.1, 0.1 + 0.2, 1e300, 5e-324, -1.5e-9, 2 ** 53 + 2],
   date: ['2026-02-28', '2024-02-29', '1999-12-31', '2026-11-23'],
+  time: ['00:00:00', '23:59:59', '09:30:00'],
   uuid: [
     '00000000-0000-4000-8000-000000000001',
     'ffffffff-ffff-4fff-bfff-ffffffffffff',
@@ -35,7 +36,8 @@ export const POOLS: Readonly<Record<string, readonly Value[]>> = {
 export const LISTS: readonly Value[] = [[], ['a'], ['A', 'b'], ['a', 'a '], ['é']]
 const NUMBERS: readonly Value[] = [[], [1], [2, 3]]
 const UUIDS: readonly Value[] = [[], ...['1', 'f'].map((each) => [`0f0f0f0f-1111-1eef-8abc-01234567890${each}`])]
-const ITEMS = { text: LISTS, integer: NUMBERS, uuid: UUIDS }
+const BIGS: readonly Value[] = [[], [2n ** 53n + 1n], [-(2n ** 63n), 2n ** 53n]]
+const ITEMS = { bigInteger: BIGS, text: LISTS, integer: NUMBERS, uuid: UUIDS }
 
 /** Keys of records, where they are numbers and where they are texts. */
 export const IDS = [1, 2, 3]
@@ -115,7 +117,11 @@ export function conditionOn(
       const includes = item.map((value): Condition => ({
         kind: 'compare',
         how: 'in',
-        left: { kind: 'value', shape: { type: shape.item ?? 'text' }, value: value as string },
+        left: {
+          kind: 'value',
+          shape: { type: shape.item ?? 'text' },
+          value: toPlain({ type: shape.item ?? 'text' }, value),
+        },
         right: left,
       }))
       return fc.oneof(isSet, includes, compare('overlaps', like(shape)), compare('includesAll', like(shape)))

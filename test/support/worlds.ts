@@ -16,6 +16,7 @@ import {
   references,
   type Rulebook,
   text,
+  time,
   timestamp,
   uuid,
 } from 'pachter'
@@ -35,7 +36,9 @@ const builders = {
   boolean: () => boolean(),
   float: () => float(),
   date: () => date(),
+  time: () => time(),
   uuid: () => uuid(),
+  bigs: () => list(bigInteger()),
   bytes: () => bytes(),
   json: () => json(),
   uuids: () => list(uuid()),

@@ -81,7 +81,9 @@ function* createsLike(
   const { fields, key } = tableOf(rulebook.model, table)
   const rules = rulesOf(rulebook, table)
   const stamps = stampsFor(rules, 'create')
-  const settable = Object.keys(fields).filter((name) => !Object.hasOwn(stamps, name) && !fields[name]?.generated)
+  const settable = Object.keys(fields).filter(
+    (name) => !Object.hasOwn(stamps, name) && !fields[name]?.generated && fields[name]?.filled !== 'computed',
+  )
   const isGiven = (name: string) =>
     covers(grant, name) || !fields[name]?.optional || rules.checks.fields[name]?.onCreate === 'required'
   const given = settable.filter(isGiven)

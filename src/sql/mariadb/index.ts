@@ -151,9 +151,12 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
     schemas,
   ) => sql`SELECT TABLE_SCHEMA AS "schema", TABLE_SCHEMA = DATABASE() AS "own", TABLE_NAME AS "table", COLUMN_NAME AS "column", CASE WHEN DATA_TYPE = 'enum' THEN 'textual' WHEN DATETIME_PRECISION IS NULL THEN 'long' ELSE 'fine' END AS "trait"
 FROM information_schema.COLUMNS
-WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > 3 OR CHARACTER_OCTET_LENGTH > 1020 OR DATA_TYPE = 'enum')`,
+WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > IF(DATA_TYPE = 'time', 0, 3) OR CHARACTER_OCTET_LENGTH > 1020 OR DATA_TYPE = 'enum')`,
   // Words of a list are sorted by their place in it, and compared as texts.
-  readable: (column, trait) => (trait === 'textual' ? sql`CAST(${column} AS CHAR)` : undefined),
+  readable: (column, trait) => {
+    if (trait === 'fine') return sql`SEC_TO_TIME(FLOOR(TIME_TO_SEC(${column})))`
+    return trait === 'textual' ? sql`CAST(${column} AS CHAR)` : undefined
+  },
   nextNumber: () => sql`NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
 } satisfies Dialect)

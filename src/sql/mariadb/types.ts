@@ -1,7 +1,7 @@
 import type { FieldData } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
-import { bytesRead, type StoredTypes } from '../stored.js'
+import { bytesRead, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS CHAR)`
@@ -50,13 +50,14 @@ export const types: StoredTypes = {
     fromDriver: (value: string) => new Date(`${value.replace(' ', 'T')}Z`),
   },
   date: { column: () => 'DATE', placeholder: (mark) => `CAST(${mark} AS DATE)`, selected: asText },
+  time: { column: () => 'TIME', placeholder: (mark) => `CAST(${mark} AS TIME)`, selected: asText },
   uuid: { column: () => 'CHAR(36) CHARACTER SET ascii COLLATE ascii_bin', selected: asText },
   choice: { column: keyOr('VARCHAR(255)') },
   list: {
     column: () => 'LONGTEXT',
     selected: asText,
-    toDriver: (value) => JSON.stringify(value),
-    fromDriver: (value: string) => JSON.parse(value) as unknown,
+    toDriver: listWritten,
+    fromDriver: listRead,
   },
   bytes: {
     column: () => 'LONGBLOB',

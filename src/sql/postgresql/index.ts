@@ -73,6 +73,7 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
   exact: (text) => sql`(${text} COLLATE "C")`,
   traits,
   readable: (column, trait) => {
+    if (trait === 'fine') return sql`date_trunc('second', ${column}::time)::time`
     if (trait === 'padded' || trait === 'textual') return sql`CAST(${column} AS text)`
     // Right of either type, for statements that are written before that is known.
     if (trait === 'zoneless')

@@ -10,6 +10,7 @@ LEFT JOIN pg_collation c ON c.oid = a.attcollation
 CROSS JOIN LATERAL (VALUES
   ('loose', NOT c.collisdeterministic),
   ('fine', a.atttypid IN ('timestamptz'::regtype, 'timestamp'::regtype) AND (a.atttypmod < 0 OR a.atttypmod > 3)),
+  ('fine', a.atttypid = 'time'::regtype AND a.atttypmod <> 0),
   ('zoneless', a.atttypid = 'timestamp'::regtype),
   ('padded', a.atttypid = 'bpchar'::regtype),
   ('textual', y.typtype = 'e' OR y.typname = 'citext')

@@ -1,4 +1,4 @@
-import { decimalFrom, type FieldData, type Shape, unitsOf } from '../../model/index.js'
+import { decimalFrom, type FieldData, type Shape, unitsOf, type Value } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
 import { bytesRead, type StoredType, type StoredTypes } from '../stored.js'
@@ -24,6 +24,7 @@ const decimalType = ({ scale }: Shape): string => `numeric(18, ${digits(scale)})
 const LISTS: Readonly<Record<NonNullable<Shape['item']>, string>> = {
   text: 'text[]',
   integer: 'bigint[]',
+  bigInteger: 'bigint[]',
   uuid: 'uuid[]',
 }
 const listType = ({ item = 'text' }: Shape): string => LISTS[item]
@@ -71,12 +72,20 @@ export const types: StoredTypes = {
     fromDriver: (value) => (value instanceof Date ? value : new Date(value as string)),
   },
   date: { ...plain('date'), selected: (column) => sql`to_char(${column}, 'YYYY-MM-DD')` },
+  time: { ...plain('time'), column: () => 'time(0)', selected: (column) => sql`to_char(${column}, 'HH24:MI:SS')` },
   uuid: plain('uuid'),
   choice: plain('text'),
   list: {
     column: listType,
     placeholder: cast(listType),
-    fromDriver: (value, { item }) => (item === 'integer' ? (value as unknown[]).map(Number) : value),
+    inJson: (column, { item }) => (item === 'bigInteger' ? sql`${column}::text[]` : column),
+    toDriver: (value: readonly Value[]) => value.map((each) => (typeof each === 'bigint' ? String(each) : each)),
+    fromDriver: (value: readonly unknown[], { item }) =>
+      item === 'integer'
+        ? value.map(Number)
+        : item === 'bigInteger'
+          ? value.map((each) => BigInt(each as string))
+          : value,
   },
   bytes: {
     ...plain('bytea'),

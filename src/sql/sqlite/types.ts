@@ -1,6 +1,6 @@
 import { decimalFrom, unitsOf } from '../../model/index.js'
 import { type Fragment, sql } from '../fragment.js'
-import { bytesRead, type StoredTypes } from '../stored.js'
+import { bytesRead, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** A number of the driver's would lose digits beyond 2^53. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
@@ -36,12 +36,13 @@ export const types: StoredTypes = {
     fromDriver: (value: string) => new Date(value),
   },
   date: { column: () => 'TEXT' },
+  time: { column: () => 'TEXT' },
   uuid: { column: () => 'TEXT' },
   choice: { column: () => 'TEXT' },
   list: {
     column: () => 'TEXT',
-    toDriver: (value) => JSON.stringify(value),
-    fromDriver: (value: string) => JSON.parse(value) as unknown,
+    toDriver: listWritten,
+    fromDriver: listRead,
   },
   bytes: {
     column: () => 'BLOB',
