@@ -4,7 +4,7 @@ import { type Condition, decide, InputError, RefusedError, type Rulebook } from 
 import { normalise, print } from 'pachter/condition'
 import { evaluator, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
-import { planCount, postgresql } from 'pachter/sql'
+import { NO_TRAITS, planCount, postgresql } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { rules } from '../examples/allotment/rules.js'
 import { NOW, openKorenveld } from './support/korenveld.js'
@@ -90,7 +90,11 @@ describe('memory and PostgreSQL', () => {
         const inMemory = (data['entries'] ?? []).filter((entry) => meets(entry)).length
         for (const form of [condition, normalise(condition)]) {
           for (const how of ['walk', 'scan', 'gather'] as const) {
-            const { text, bind } = planCount({ rulebook, dialect: postgresql, form: how }, 'entries', form)
+            const { text, bind } = planCount(
+              { rulebook, dialect: postgresql, traits: NO_TRAITS, form: how },
+              'entries',
+              form,
+            )
             const { rows } = await store.query(text, bind({ caller, clock: () => NOW }))
             expect(Number(rows[0]?.['count']), `${print(form)}\n${text}`).to.equal(inMemory)
           }

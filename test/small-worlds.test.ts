@@ -4,7 +4,7 @@ import { normalise, print } from 'pachter/condition'
 import { lookupIn } from 'pachter/decide'
 import { evaluator, evaluatorAsCode } from 'pachter/decide'
 import { checkCaller, decidedFor, specialise } from 'pachter/rules'
-import { sourceStatement } from 'pachter/sql'
+import { NO_TRAITS, sourceStatement } from 'pachter/sql'
 import { type Engine, load, openEngines } from './support/engines.js'
 import { implies } from '../src/condition/implies.js'
 import { Oracle } from './support/oracle.js'
@@ -170,7 +170,7 @@ describe('every small world', () => {
           for (const { name, store } of engines) {
             const form = (['walk', 'scan', 'gather'] as const)[asked % 3] as 'walk'
             const { text, bind } = sourceStatement(
-              { rulebook, dialect: store.dialect, form },
+              { rulebook, dialect: store.dialect, traits: NO_TRAITS, form },
               'beds',
               normalise(condition),
             )

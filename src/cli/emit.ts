@@ -5,7 +5,7 @@ import { tableOf } from '../model/index.js'
 import { Option, type Command } from 'commander'
 import { chooseCallers, type Workbench } from '../check/index.js'
 import { assertAction, permission, rulesOf, specialise } from '../rules/index.js'
-import { type Dialect, mariadb, postgresql, sourceStatement, sqlite } from '../sql/index.js'
+import { compilationOn, type Dialect, mariadb, NO_TRAITS, postgresql, sourceStatement, sqlite } from '../sql/index.js'
 import { loadConfig, loadWhole, withWorkbench } from './config.js'
 import { terminalWidth } from './table.js'
 import { wrapSql } from './wrap-sql.js'
@@ -112,7 +112,10 @@ async function emitFor(
   const dialect = DIALECTS.find((each) => each.name === other) ?? store.dialect
   // One record, known by its key, is looked up on its own.
   const used = form ?? (!lists ? 'walk' : dialect === store.dialect && plan ? plan.form : 'gather')
-  const { text, bind } = sourceStatement({ rulebook, dialect, form: used }, table, condition)
+  // Of another database, only what the model says is known.
+  const isOwn = dialect === store.dialect
+  const known = isOwn ? await compilationOn(store, rulebook) : { rulebook, traits: NO_TRAITS }
+  const { text, bind } = sourceStatement({ ...known, dialect, form: used }, table, condition)
   const values = bind({ caller, clock: () => new Date() })
   const chosen = plan && {
     dialect: store.dialect.name,

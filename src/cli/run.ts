@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { Command, CommanderError } from 'commander'
 import { inFull, PachterError } from '../model/index.js'
+import { addAdopt } from './adopt.js'
 import { addCheck } from './check.js'
 import { addCompare } from './compare.js'
 import { addCompletion } from './completion.js'
@@ -36,7 +37,7 @@ export async function run(args: readonly string[], shell: Shell): Promise<number
       writeOut: (text) => shell.print(text.trimEnd()),
       writeErr: (text) => shell.note(text.trimEnd().replace(/^error: /, '')),
     })
-  for (const add of [addGrid, addSee, addWhy, addTry, addCheck, addCompare, addEmit, addCompletion])
+  for (const add of [addGrid, addSee, addWhy, addTry, addCheck, addCompare, addEmit, addAdopt, addCompletion])
     add(program, inside)
   try {
     await program.parseAsync(args, { from: 'user' })

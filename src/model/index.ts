@@ -47,8 +47,8 @@ export { LIMITS } from './limits.js'
 export { bigIntAsText, show } from './show.js'
 export { checkModel, deepFreeze, defineModel, isName, type Model, type Storage, type Tables } from './model.js'
 export { fieldOf, keyFieldsOf, type ModelData, type StoredTable, type TableData, tableOf } from './tables.js'
-export { childOf, childrenOf, parentsOf, type Relation } from './relations.js'
-export { type Naming, schemasOf, storedField, storedTable } from './stored.js'
+export { childOf, childrenOf, parentName, parentsOf, type Relation } from './relations.js'
+export { conventional, isStorable, type Naming, schemasOf, storedField, storedTable } from './stored.js'
 export {
   bytesFrom,
   FIELD_TYPES,

@@ -43,9 +43,6 @@ export function checkStored(model: ModelData): void {
     if (stored?.schema !== undefined) assertStored('schema', stored.schema, table)
     const place = storedTable(model, table)
     assertStored('table', place.name, table)
-    if (OURS.test(place.name)) {
-      throw new ModelError(`${table} is stored as ${show(place.name)}, a name that statements use; make a view of it.`)
-    }
     claim(tables, JSON.stringify([place.schema, place.name]), `the table ${table}`)
     const columns = new Map<string, string>()
     for (const field of Object.keys(fields)) {
@@ -62,11 +59,18 @@ function claim(taken: Map<string, string>, place: string, what: string): void {
   taken.set(place, what)
 }
 
-/** Whatever an old database calls something: it is quoted wherever it stands. */
-function assertStored(kind: string, name: string, where: string): void {
+/** Whether statements can name something so: whatever an old database calls it, it is quoted wherever it stands. */
+export function isStorable(name: string, kind: 'schema' | 'table' | 'column'): boolean {
   const isFit = typeof name === 'string' && name.length > 0 && name.length <= LONGEST && name.trim() === name
   // eslint-disable-next-line no-control-regex -- what cannot be written in a name
-  if (isFit && !/[\0-\x1f]|\p{Surrogate}/u.test(name)) return
+  return isFit && !/[\0-\x1f]|\p{Surrogate}/u.test(name) && !(kind === 'table' && OURS.test(name))
+}
+
+function assertStored(kind: 'schema' | 'table' | 'column', name: string, where: string): void {
+  if (kind === 'table' && OURS.test(name)) {
+    throw new ModelError(`${where} is stored as ${show(name)}, a name that statements use; make a view of it.`)
+  }
+  if (isStorable(name, kind)) return
   throw new ModelError(
     `${where} is stored under ${show(name)}, which cannot name a ${kind}: ` +
       `such a name has 1 to ${LONGEST} characters, none of them for control, and no blanks around it.`,

@@ -32,8 +32,8 @@ export interface Scope {
 export interface Compilation {
   readonly rulebook: Rulebook
   readonly dialect: Dialect
-  /** What is known of the database's columns; left out, none is what the model does not say. */
-  readonly traits?: Traits
+  /** What is known of the database's columns; where there is no database, none is what the model does not say: {@link NO_TRAITS}. */
+  readonly traits: Traits
   /** How records are to be found; left out, one by one, as for a record known by its key. */
   readonly form?: Form
   /** Where the caller is a record among others: how to write an attribute of theirs. Left out, a value. */

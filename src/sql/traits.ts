@@ -6,12 +6,15 @@ import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
 /** What has to be known of the database's columns here. */
 interface Known extends Names {
   readonly dialect: Dialect
-  readonly traits?: Traits
+  readonly traits: Traits
 }
+
+/** No column is what the model does not say. */
+export const NO_TRAITS: Traits = new Map()
 
 /** Whether the database has a column with this trait. */
 export const hasTrait = ({ traits, rulebook }: Known, table: string, field: string, trait: Trait): boolean =>
-  traits?.get(placeOfField(rulebook.model, table, field))?.has(trait) === true
+  traits.get(placeOfField(rulebook.model, table, field))?.has(trait) === true
 
 /** The traits by which a column of a type is read and written otherwise, the first that it has. */
 const OTHERWISE: Partial<Readonly<Record<FieldType, readonly Trait[]>>> = {

@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import { run } from '../../dist/cli/run.js'
 
@@ -14,11 +15,14 @@ export interface Typed {
   data(): never
 }
 
-/** Runs a command in the demo's folder as from a shell, but for a process of its own, which would take a second each. */
-export async function pachter(...args: string[]): Promise<Typed> {
+/** Runs a command in the demo's folder. */
+export const pachter = (...args: string[]): Promise<Typed> => pachterIn(demo, ...args)
+
+/** Runs a command in a folder as from a shell, but for a process of its own, which would take a second each. */
+export async function pachterIn(folder: string, ...args: string[]): Promise<Typed> {
   const before = process.cwd()
   const [printed, noted]: [string[], string[]] = [[], []]
-  process.chdir(demo)
+  process.chdir(folder)
   try {
     const status = await run(args, {
       print: (text) => printed.push(text),
@@ -33,4 +37,11 @@ export async function pachter(...args: string[]): Promise<Typed> {
   } finally {
     process.chdir(before)
   }
+}
+
+/** Runs a command in a folder in a process of its own, which loads what has changed since. */
+export function pachterAnew(folder: string, ...args: string[]): Omit<Typed, 'data'> {
+  const main = fileURLToPath(new URL('../../dist/cli/main.js', import.meta.url))
+  const { status, stdout, stderr } = spawnSync(process.execPath, [main, ...args], { cwd: folder, encoding: 'utf8' })
+  return { status: status ?? -1, stdout, stderr }
 }

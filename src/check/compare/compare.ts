@@ -16,7 +16,7 @@ import {
   specialise,
   whoCondition,
 } from '../../rules/index.js'
-import { planCount, planList, type Statement } from '../../sql/index.js'
+import { compilationOn, planCount, planList, type Statement } from '../../sql/index.js'
 import { ComparisonError } from '../bench/errors.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -181,7 +181,7 @@ async function difference(
 ): Promise<SomeRecords> {
   const filter = normalise(allOf(one, notOf(other)))
   if (filter.kind === 'never' || JSON.stringify(normalise(one)) === JSON.stringify(normalise(other))) return NONE
-  const compilation = { rulebook, dialect: store.dialect, form: 'scan' } as const
+  const compilation = { ...(await compilationOn(store, rulebook)), form: 'scan' } as const
   const run = async ({ text, bind }: Statement) => {
     try {
       return (await store.query(text, bind({ caller, clock, given: { $limit: NAMED } }))).rows

@@ -10,6 +10,7 @@ import {
 } from '../../model/index.js'
 import { type Caller, expand, permission, type Rulebook, shapeOfCaller, specialise } from '../../rules/index.js'
 import {
+  compilationOn,
   type Everyone,
   type EveryonePlan,
   planCallers,
@@ -119,7 +120,7 @@ async function reachInto(
   besides: readonly Condition[] = [],
 ): Promise<ReachInto> {
   const filter = expand(rulebook, allOf(permission(rulebook, table, 'list'), ...besides))
-  const plan = planEveryone({ rulebook, dialect: store.dialect }, table, filter, everyone)
+  const plan = planEveryone(await compilationOn(store, rulebook), table, filter, everyone)
   const { key } = tableOf(rulebook.model, everyone.table)
   const keyIn = (row: Readonly<Record<string, unknown>>) =>
     printKey(rulebook.model, everyone.table, Object.fromEntries(key.map((name, at) => [name, row[`key ${at}`]])))
@@ -155,7 +156,7 @@ export async function countForMany(
       counts.set(names[0] as string, await bench.as(names[0] as string).count(table))
       continue
     }
-    const plan = planCallers({ rulebook, dialect: store.dialect }, table, filter, known)
+    const plan = planCallers(await compilationOn(store, rulebook), table, filter, known)
     const { open, of } = await runCounts(store, clock, plan, (row) => String(row['key 0']))
     for (const [at, name] of names.entries()) counts.set(name, of.get(String(at)) ?? open)
   }

@@ -3,8 +3,8 @@ import type { DriverRow } from '../answers.js'
 import type { Compilation } from '../condition.js'
 import type { Statement } from '../statement.js'
 import { query, type SqlPlace } from './place.js'
-import type { Columns } from './columns.js'
-import type { Outcome } from './sql-store.js'
+import { Columns } from './columns.js'
+import type { Database, Outcome } from './sql-store.js'
 import type { Rulebook } from '../../rules/index.js'
 import type { Dialect } from '../dialect.js'
 import type { Reaches } from './reaches.js'
@@ -23,6 +23,15 @@ export const compilationOf = ({ rulebook, dialect, columns }: Workshop): Compila
   dialect,
   traits: columns.traits,
 })
+
+/** What statements are compiled with that are run on a store by themselves, past any guard. */
+export async function compilationOn(store: Database, rulebook: Rulebook): Promise<Compilation> {
+  const columns = Columns.of(store, rulebook.model)
+  if (!columns.areKnown) {
+    await columns.read(async ({ text, bind }) => (await store.query(text, bind(NOBODY))).rows)
+  }
+  return { rulebook, dialect: store.dialect, traits: columns.traits }
+}
 
 /** Runs a statement with the caller's, the clock's and the given values in its slots. */
 export const runStatement = (

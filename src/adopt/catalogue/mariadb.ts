@@ -1,0 +1,139 @@
+import type { Shape } from '../../model/index.js'
+import { type Ask, byTable, type CatalogueTable, chosen, exactNumber, type Held, marked, unheld } from './catalogue.js'
+
+interface ColumnRow {
+  readonly table: string
+  readonly name: string
+  readonly base: string
+  readonly written: string
+  readonly digits: number | null
+  readonly scale: number | null
+  readonly optional: string
+  readonly standard: string | null
+  readonly extra: string
+}
+
+interface KeyRow {
+  readonly table: string
+  readonly name: string
+  readonly columns: string
+}
+
+interface ReferenceRow {
+  readonly table: string
+  readonly columns: string
+  readonly schema: string
+  readonly own: number
+  readonly to: string
+  readonly toColumns: string
+}
+
+interface CheckRow {
+  readonly table: string
+  readonly said: string
+}
+
+const TABLES = `SELECT TABLE_NAME AS "table", TABLE_TYPE AS "kind" FROM information_schema.TABLES
+WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY TABLE_NAME`
+
+const COLUMNS = `SELECT TABLE_NAME AS "table", COLUMN_NAME AS "name", DATA_TYPE AS "base", COLUMN_TYPE AS "written",
+NUMERIC_PRECISION AS "digits", NUMERIC_SCALE AS "scale", IS_NULLABLE AS "optional", COLUMN_DEFAULT AS "standard", EXTRA AS "extra"
+FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, ORDINAL_POSITION`
+
+const KEYS = `SELECT TABLE_NAME AS "table", INDEX_NAME AS "name", CAST(JSON_ARRAYAGG(COLUMN_NAME ORDER BY SEQ_IN_INDEX) AS CHAR) AS "columns"
+FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE() AND NON_UNIQUE = 0 GROUP BY TABLE_NAME, INDEX_NAME`
+
+const REFERENCES = `SELECT TABLE_NAME AS "table", CAST(JSON_ARRAYAGG(COLUMN_NAME ORDER BY ORDINAL_POSITION) AS CHAR) AS "columns",
+MAX(REFERENCED_TABLE_SCHEMA) AS "schema", MAX(REFERENCED_TABLE_SCHEMA) = DATABASE() AS "own", MAX(REFERENCED_TABLE_NAME) AS "to",
+CAST(JSON_ARRAYAGG(REFERENCED_COLUMN_NAME ORDER BY ORDINAL_POSITION) AS CHAR) AS "toColumns"
+FROM information_schema.KEY_COLUMN_USAGE WHERE TABLE_SCHEMA = DATABASE() AND REFERENCED_TABLE_NAME IS NOT NULL
+GROUP BY TABLE_NAME, CONSTRAINT_NAME`
+
+const CHECKS = `SELECT TABLE_NAME AS "table", CHECK_CLAUSE AS "said" FROM information_schema.CHECK_CONSTRAINTS
+WHERE CONSTRAINT_SCHEMA = DATABASE()`
+
+const TYPES: Readonly<Record<string, Shape['type']>> = {
+  tinyint: 'integer',
+  smallint: 'integer',
+  mediumint: 'integer',
+  int: 'integer',
+  year: 'integer',
+  bigint: 'bigInteger',
+  double: 'float',
+  char: 'text',
+  varchar: 'text',
+  tinytext: 'text',
+  text: 'text',
+  mediumtext: 'text',
+  longtext: 'text',
+  uuid: 'uuid',
+  date: 'date',
+  time: 'time',
+  datetime: 'timestamp',
+  timestamp: 'timestamp',
+  binary: 'bytes',
+  varbinary: 'bytes',
+  tinyblob: 'bytes',
+  blob: 'bytes',
+  mediumblob: 'bytes',
+  longblob: 'bytes',
+}
+
+function heldIn({ name, base, written, digits, scale, extra }: ColumnRow, conditions: readonly string[]): Held {
+  if (/^tinyint\(1\)/.test(written)) return { shape: { type: 'boolean' } }
+  if (base === 'enum') return { shape: { type: 'choice', choices: wordsOf(written) } }
+  if (base === 'decimal') return exactNumber(Number(digits), Number(scale))
+  if (base === 'bigint' && /auto_increment/.test(extra)) return { shape: { type: 'integer' } }
+  if (base === 'longtext' && conditions.some((each) => isJson(each, name))) return { shape: { type: 'json' } }
+  if (base === 'float') return unheld('has 32 bits, and compares otherwise than the numbers of JavaScript')
+  const type = TYPES[base]
+  if (!type) return unheld(`is of type ${written}, which no field holds`)
+  const remark = base === 'timestamp' ? "follows the session's zone: right only where that is UTC" : undefined
+  return { shape: { type }, ...(remark && { remark }) }
+}
+
+const wordsOf = (written: string): readonly string[] =>
+  (written.match(/'(?:[^']|'')*'/g) ?? []).map((word) => word.slice(1, -1).replaceAll("''", "'"))
+
+const isJson = (condition: string, column: string): boolean =>
+  condition.toLowerCase().replaceAll('`', '') === `json_valid(${column.toLowerCase()})`
+
+const namesIn = (json: string): readonly string[] => JSON.parse(json) as string[]
+
+/** Reads what MariaDB says of the database that is in use. */
+export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> {
+  const tables = await ask<{ table: string; kind: string }>(TABLES)
+  const columnsOf = byTable(await ask<ColumnRow>(COLUMNS))
+  const keysOf = byTable(await ask<KeyRow>(KEYS))
+  const referencesOf = byTable(await ask<ReferenceRow>(REFERENCES))
+  const checksOf = byTable(await ask<CheckRow>(CHECKS))
+  return tables.map(({ table, kind }) => {
+    const conditions = checksOf(table).map(({ said }) => said)
+    const keys = keysOf(table)
+    return {
+      name: table,
+      ...marked({ isView: kind === 'VIEW' }),
+      columns: columnsOf(table).map((column) => ({
+        name: column.name,
+        type: column.written,
+        ...chosen(heldIn(column, conditions), column.name, conditions),
+        ...marked({ isOptional: column.optional === 'YES', isNumbered: /auto_increment/.test(column.extra) }),
+        ...filledIn(column),
+      })),
+      key: keys.filter(({ name }) => name === 'PRIMARY').flatMap(({ columns }) => namesIn(columns)),
+      uniques: keys.filter(({ name }) => name !== 'PRIMARY').map(({ columns }) => namesIn(columns)),
+      references: referencesOf(table).map(({ columns, schema, own, to, toColumns }) => ({
+        columns: namesIn(columns),
+        ...(Number(own) !== 1 && { schema }),
+        table: to,
+        to: namesIn(toColumns),
+      })),
+    }
+  })
+}
+
+function filledIn({ extra, standard }: ColumnRow): { readonly filled?: 'default' | 'computed' } {
+  // What every change sets anew, cannot be told beforehand either.
+  if (/GENERATED|on update/i.test(extra)) return { filled: 'computed' }
+  return standard === null || standard === 'NULL' ? {} : { filled: 'default' }
+}

@@ -1,0 +1,73 @@
+import type { Catalogue } from '../catalogue/catalogue.js'
+import { quoted } from '../draft/model-text.js'
+import type { Sample } from './people.js'
+
+/** How the configuration opens the database: with an address from the environment, or a file. */
+export interface Opening {
+  readonly dialect: Catalogue['dialect']
+  /** The file of an SQLite database, from the folder of the configuration. */
+  readonly file?: string
+}
+
+interface Opened {
+  readonly imports: readonly string[]
+  readonly open: readonly string[]
+}
+
+const OPENED: Readonly<Record<Catalogue['dialect'], (opening: Opening) => Opened>> = {
+  postgresql: () => ({
+    imports: ["import { postgresqlStore } from 'pachter/connect/postgresql'", "import pg from 'pg'"],
+    open: [
+      "    const pool = new pg.Pool({ connectionString: process.env['DATABASE_URL'] })",
+      '    return { ...postgresqlStore(pool), close: () => pool.end() }',
+    ],
+  }),
+  mariadb: () => ({
+    imports: ["import mysql from 'mysql2/promise'", "import { mariadbStore } from 'pachter/connect/mariadb'"],
+    open: [
+      "    const pool = mysql.createPool({ uri: process.env['DATABASE_URL'] ?? '' })",
+      '    return { ...mariadbStore(pool), close: () => pool.end() }',
+    ],
+  }),
+  sqlite: ({ file = 'database.db' }) => ({
+    imports: [
+      "import Database from 'better-sqlite3'",
+      "import { fileURLToPath } from 'node:url'",
+      "import { sqliteStore } from 'pachter/connect/sqlite'",
+    ],
+    open: [
+      `    const database = new Database(fileURLToPath(new URL(${quoted(file)}, import.meta.url)))`,
+      '    return { ...sqliteStore(database), close: async () => void database.close() }',
+    ],
+  }),
+}
+
+/** The configuration as TypeScript: whom to look through, and at what. */
+export function configText(
+  opening: Opening,
+  folder: string,
+  samples: readonly Sample[],
+  people: string | undefined,
+): string {
+  const { imports, open } = OPENED[opening.dialect](opening)
+  return [
+    ...imports,
+    "import { anonymous } from 'pachter'",
+    "import { defineConfig } from 'pachter/cli'",
+    `import { rules } from './${folder}/rules.js'`,
+    '',
+    'export default defineConfig({',
+    '  rules,',
+    '  // Whom to look through: name some whose work you know.',
+    '  callers: {',
+    '    nobody: anonymous,',
+    ...samples.map(({ name, written }) => `    ${name}: { ${written} },`),
+    '  },',
+    '  store: async () => {',
+    ...open,
+    '  },',
+    ...(people === undefined ? [] : [`  everyone: { table: ${quoted(people)} },`]),
+    '})',
+    '',
+  ].join('\n')
+}

@@ -1,0 +1,5 @@
+export type { Catalogue, CatalogueColumn, CatalogueReference, CatalogueTable } from './catalogue/catalogue.js'
+export { readCatalogue } from './catalogue/read.js'
+export type { Left } from './draft/draft.js'
+export { type Drift, driftOf } from './drift.js'
+export { adopt, type Adoption, type AdoptOptions, type FileChange, fileChanges } from './files/files.js'

@@ -1,0 +1,92 @@
+import { parentName } from '../../model/index.js'
+import type { Draft, DraftTable } from '../draft/draft.js'
+import { grantsOf } from './grants.js'
+import { organisationIn, peopleIn, rolesIn } from './people.js'
+import type { Organisation, Proposal, Suggested, SuggestedGrant, TableProposal } from './proposal.js'
+import { goneOf, stampsOf } from './stamps.js'
+import { isBetween, type Tie, tiesOf, wholeOf } from './ties.js'
+
+/** Proposes first rules: what columns and references suggest, and nothing else. Every table that nothing suggests stays closed. */
+export function propose(draft: Draft): Proposal {
+  const people = peopleIn(draft)
+  const organisation = organisationIn(draft, people)
+  const own = new Map(draft.tables.map((table) => [table.name, tiesOf(draft, table, people)]))
+  const ties = withWholes(draft, own, people)
+  const tables = draft.tables.map((table): TableProposal => {
+    const found = ties.get(table.name) ?? []
+    const grants = grantsOf(table, found, { people, organisation })
+    const gone = goneOf(table)
+    const fence = organisation && table.name === organisation.table ? ofOneself(table, organisation) : undefined
+    return {
+      table,
+      ties: found,
+      grants,
+      stamps: stampsOf(table, found, grants, organisation),
+      ...(gone && { gone }),
+      ...(fence && { fence }),
+      remarks: remarksOf(table, found, grants, people),
+    }
+  })
+  return { ...(people && { people }), ...(organisation && { organisation }), roles: rolesIn(people), tables }
+}
+
+/** Lets tables without people of their own follow the record that theirs are a part of. */
+function withWholes(
+  draft: Draft,
+  own: ReadonlyMap<string, readonly Tie[]>,
+  people: DraftTable | undefined,
+): ReadonlyMap<string, readonly Tie[]> {
+  const ties = new Map(own)
+  let isNew = true
+  while (isNew) {
+    isNew = false
+    for (const table of draft.tables) {
+      const found = wholeOf(table, people)
+      if (!found || (ties.get(table.name) ?? []).some(({ standing }) => standing.startsWith('parent'))) continue
+      const between = isBetween(table, people)
+      const { field, isSure } = found
+      const whole = ties.get(field.data.references as string) ?? []
+      // A table with people of its own is not opened further; who sees a list of people, whoever owns its record says.
+      if (whole.length === 0 || (!between && (ties.get(table.name) ?? []).length > 0)) continue
+      ties.set(table.name, [...(ties.get(table.name) ?? []), ...followed(parentName(field.name), between, isSure)])
+      isNew = true
+    }
+  }
+  return ties
+}
+
+function followed(relation: string, isBetween: boolean, isSure: boolean): readonly Tie[] {
+  const because = isSure ? `part of the ${relation}` : `there is nothing else it could be part of`
+  const of = (name: string, action: string, standing: Tie['standing']): Tie => ({
+    name: `${relation}${name}`,
+    that: `row.${relation}.may('${action}')`,
+    because,
+    standing,
+  })
+  const [reader, keeper] = [of('Reader', 'read', 'parentReader'), of('Keeper', 'update', 'parentKeeper')]
+  if (isBetween) return [keeper]
+  return isSure ? [reader, keeper] : [reader]
+}
+
+const ofOneself = (table: DraftTable, { field }: Organisation): Suggested => ({
+  name: 'fence',
+  that: `row.${table.fields.find(({ data }) => data.key)?.name}.is(caller.${field})`,
+  because: 'one’s own organisation',
+})
+
+function remarksOf(
+  table: DraftTable,
+  ties: readonly Tie[],
+  grants: readonly SuggestedGrant[],
+  people: DraftTable | undefined,
+): readonly string[] {
+  if (ties.length === 0) return ['nothing suggests who may do what: closed']
+  const makes = ties.some(({ standing, name }) => standing === 'owner' && name !== 'self')
+  const isMade = grants.some(({ action }) => action === 'create')
+  return [
+    ...(makes && !isMade ? ['what a new record has to have, nothing says who may set: nobody may create one yet'] : []),
+    ...(isBetween(table, people)
+      ? [`who is listed has to be visible to whoever lists them: open ${people?.name}, or say conflicts('told')`]
+      : []),
+  ]
+}

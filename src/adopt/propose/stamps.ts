@@ -1,0 +1,42 @@
+import type { DraftTable } from '../draft/draft.js'
+import type { Organisation, SuggestedGrant, TableProposal } from './proposal.js'
+import type { Tie } from './ties.js'
+import { WORDS } from '../words.js'
+
+/** What the server sets: whose a record is, in which organisation, and when. */
+export function stampsOf(
+  { fields }: DraftTable,
+  ties: readonly Tie[],
+  grants: readonly SuggestedGrant[],
+  organisation: Organisation | undefined,
+): TableProposal['stamps'] {
+  const granted = (action: string) => grants.some((each) => each.action === action)
+  const owners = ties.flatMap(({ standing, field }) => (standing === 'owner' && field !== undefined ? [field] : []))
+  const create: Record<string, string> = {}
+  const update: Record<string, string> = {}
+  for (const { name, data } of fields) {
+    const isMoment = data.type === 'timestamp'
+    if (owners[0] === name) create[name] = 'caller.id'
+    else if (name === organisation?.field) create[name] = `caller.${name}`
+    else if (isMoment && WORDS.created.test(name) && !data.filled) create[name] = 'now'
+    else if (isMoment && WORDS.updated.test(name)) {
+      update[name] = 'now'
+      if (!data.optional && !data.filled) create[name] = 'now'
+    }
+  }
+  return { create: granted('create') ? create : {}, update: granted('update') ? update : {} }
+}
+
+/** When a record counts as gone, by a column that says so. */
+export function goneOf({ fields }: DraftTable): TableProposal['gone'] {
+  for (const { name, data } of fields) {
+    const because = `${name} says that it is gone`
+    if (data.type === 'timestamp' && data.optional && WORDS.gone.test(name)) {
+      return { when: `row.${name}.isSet()`, set: `{ ${name}: now }`, because }
+    }
+    if (data.type === 'boolean' && WORDS.isGone.test(name)) {
+      return { when: `row.${name}.is(true)`, set: `{ ${name}: true }`, because }
+    }
+  }
+  return undefined
+}
