@@ -61,7 +61,7 @@ export function draftOf({ tables }: Catalogue): Draft {
     }
   }
   const drafted = kept.map((each) => drafting(each, kept))
-  const named = distinct(drafted)
+  const named = distinct(withoutCircles(drafted))
   return { naming: namingOf(named), tables: named, left }
 }
 
@@ -103,22 +103,84 @@ function drafting(kept: Kept, all: readonly Kept[]): DraftTable {
   }
 }
 
-/** Renames fields that conditions would take for the record that a reference leads to, or for the records that refer here. */
-function distinct(tables: readonly DraftTable[]): readonly DraftTable[] {
+/** Lets no key refer to what it is itself referred to by: one of them has to say of what type it is. */
+function withoutCircles(tables: readonly DraftTable[]): readonly DraftTable[] {
+  const onlyKey = ({ fields }: DraftTable) => {
+    const [key, ...more] = fields.filter(({ data }) => data.key)
+    return more.length === 0 ? key : undefined
+  }
+  const leadsOn = new Map(tables.map((table) => [table.name, onlyKey(table)?.data.references]))
+  const circles = (name: string): boolean => {
+    const passed = new Set<string>()
+    for (let at = leadsOn.get(name); at !== undefined && !passed.has(at); at = leadsOn.get(at)) {
+      if (at === name) return true
+      passed.add(at)
+    }
+    return false
+  }
   return tables.map((table) => {
-    const referring = tables.filter(({ fields }) => fields.some(({ data }) => data.references === table.name))
-    const steps = new Set(referring.map(({ name }) => name))
-    for (const { name, data } of table.fields) if (data.references !== undefined) steps.add(parentName(name))
-    const taken = new Set([...steps, ...table.fields.map(({ name }) => name)])
+    if (!circles(table.name)) return table
+    leadsOn.delete(table.name)
     const fields = table.fields.map((field) => {
-      if (!steps.has(field.name)) return field
-      const name = free(`${field.name}Value`, taken)
-      taken.add(name)
-      return { ...field, name, remarks: [...field.remarks, `row.${field.name} is what a reference leads to`] }
+      if (field !== onlyKey(table)) return field
+      const { references, ...data } = field.data
+      return { ...field, data, remarks: [...field.remarks, `refers to ${references}, whose key refers back to it`] }
     })
     return { ...table, fields }
   })
 }
+
+/**
+ * Renames fields so that conditions can tell apart a field, the record that a reference leads to, and the records that refer
+ * here, which are called after their table.
+ */
+function distinct(tables: readonly DraftTable[]): readonly DraftTable[] {
+  return tables.map((table) => {
+    const referring = tables.filter(({ fields }) => fields.some(({ data }) => data.references === table.name))
+    const taken = new Set(referring.map(({ name }) => name))
+    const leading = table.fields.filter(({ data }) => data.references !== undefined)
+    const renamed = new Map<DraftField, string>()
+    const names = new Set(table.fields.map(({ name }) => name))
+    for (const field of leading) {
+      const name = taken.has(parentName(field.name)) ? free(otherName(field, table), names) : field.name
+      const step = parentName(name)
+      if (name !== field.name) renamed.set(field, name)
+      names.add(name)
+      taken.add(step)
+    }
+    for (const field of table.fields) {
+      const name = renamed.get(field) ?? field.name
+      if (!taken.has(name)) continue
+      const other = free(`${name}Value`, new Set([...names, ...taken]))
+      names.add(other)
+      renamed.set(field, other)
+    }
+    const fields = table.fields.map((field) => {
+      const name = renamed.get(field)
+      return name === undefined
+        ? field
+        : {
+            ...field,
+            name,
+            remarks: [...field.remarks, `not ${field.name}, since row.${stepAt(field, table)} is something else`],
+          }
+    })
+    return { ...table, fields }
+  })
+}
+
+/** What a reference is called whose record would be called like something else: `parentCategoryId`, where it leads to the same table. */
+function otherName({ name, data }: DraftField, table: DraftTable): string {
+  const step = parentName(name)
+  return data.references === table.name
+    ? `parent${step.slice(0, 1).toUpperCase()}${step.slice(1)}Id`
+    : `${step}RecordId`
+}
+
+const stepAt = ({ name, data }: DraftField, table: DraftTable): string =>
+  data.references !== undefined && table.fields.every((each) => each.name !== parentName(name))
+    ? parentName(name)
+    : name
 
 /** The convention by which most names need no word of their own. */
 function namingOf(tables: readonly DraftTable[]): Naming {

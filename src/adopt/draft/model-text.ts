@@ -14,7 +14,7 @@ export const remark = (remarks: readonly string[]): string =>
   remarks.length > 0 ? ` ${comment(remarks.join('; '))}` : ''
 
 /** The builder of a field, as a person would write it. */
-function builderOf({ type, choices = [], scale, item = 'text', references }: FieldData): string {
+export function builderOf({ type, choices = [], scale, item = 'text', references }: FieldData): string {
   if (references !== undefined) return `references(${quoted(references)})`
   if (type === 'choice') return `choice(${choices.map(quoted).join(', ')})`
   if (type === 'decimal') return `decimal(${scale})`

@@ -33,14 +33,17 @@ export interface AdoptOptions {
  * Makes a model, a caller and first rules of what a database says of itself, as files of TypeScript. The database is only read.
  *
  * @param store any store on the database
+ * @param options where the files go
+ * @param known what the database says, where that was read before
  * @example
  * const { files } = await adopt(sqliteStore(new Database('korenveld.db')), { folder: 'access' })
  */
 export async function adopt(
   store: Pick<SqlStore, 'dialect' | 'query'>,
   { folder, file }: AdoptOptions,
+  known?: Catalogue,
 ): Promise<Adoption> {
-  const catalogue = await readCatalogue(store)
+  const catalogue = known ?? (await readCatalogue(store))
   const draft = draftOf(catalogue)
   const proposal = propose(draft)
   const opening: Opening = { dialect: catalogue.dialect, ...(file !== undefined && { file }) }

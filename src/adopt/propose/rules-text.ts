@@ -1,5 +1,5 @@
 import type { Draft } from '../draft/draft.js'
-import { comment, quoted, remark } from '../draft/model-text.js'
+import { builderOf, comment, quoted, remark } from '../draft/model-text.js'
 import type { Proposal, Stamps, SuggestedGrant, TableProposal } from './proposal.js'
 
 /** First rules as TypeScript, each with what suggested it. */
@@ -109,16 +109,18 @@ function stampLines({ create, update }: TableProposal['stamps']): readonly strin
 /** What callers look like, as TypeScript. */
 export function callerText(draft: Draft, { people, organisation, roles }: Proposal): string {
   const typeOf = (table: string | undefined): string => {
-    const field = draft.tables.find(({ name }) => name === table)?.fields.find(({ data }) => data.key)
-    return field && field.data.type !== 'choice' ? field.data.type : 'text'
+    const key = draft.tables.find(({ name }) => name === table)?.fields.find(({ data }) => data.key)
+    if (!key) return 'text()'
+    return key.data.references === undefined ? builderOf(key.data) : typeOf(key.data.references)
   }
   const id = typeOf(people?.name)
   const own = organisation && typeOf(organisation.table)
   const attributes = [
-    `    id: ${id}(),${people ? ` // the key of ${people.name}` : ' // no table looks like that of the people who sign in'}`,
-    ...(organisation && own ? [`    ${organisation.field}: ${own}().optional(), // what each sees ends with it`] : []),
+    `    id: ${id},${people ? ` // the key of ${people.name}` : ' // no table looks like that of the people who sign in'}`,
+    ...(organisation && own ? [`    ${organisation.field}: ${own}.optional(), // what each sees ends with it`] : []),
   ]
-  const builders = ['defineCaller', ...new Set([id, ...(own ? [own] : [])])].sort()
+  const called = [id, ...(own ? [own] : [])].map((builder) => builder.replace(/\(.*/, ''))
+  const builders = ['defineCaller', ...new Set(called)].sort()
   return [
     `import { ${builders.join(', ')} } from 'pachter'`,
     '',

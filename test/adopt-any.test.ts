@@ -1,0 +1,135 @@
+import { expect } from 'chai'
+import fc from 'fast-check'
+import * as pachter from 'pachter'
+import { adopt, type Catalogue, type CatalogueColumn, type CatalogueTable, driftOf } from 'pachter/adopt'
+import { postgresql } from 'pachter/sql'
+
+const NAMES = ['id', 'ID', 'user_id', 'userId', 'owner', 'owner_id', 'Owner', 'users', 'orders', 'order_items', 'may']
+const ODD = [
+  'constructor',
+  '__proto__',
+  'select',
+  "it's",
+  'a`b',
+  '"',
+  '// */',
+  '${x}',
+  '\n',
+  ' x',
+  '_1',
+  '1st',
+  '名前',
+  'naïve',
+  'password',
+  'is_public',
+  'deleted_at',
+  'role',
+  'status',
+  'organisation_id',
+  'created_at',
+  '\u2028x',
+]
+const name = fc.constantFrom(...NAMES, ...ODD)
+
+const held = fc.constantFrom<Partial<CatalogueColumn>>(
+  { type: 'text', shape: { type: 'text' } },
+  { type: 'bigint', shape: { type: 'integer' }, isNumbered: true },
+  { type: 'int', shape: { type: 'integer' } },
+  { type: 'bool', shape: { type: 'boolean' } },
+  { type: 'timestamptz', shape: { type: 'timestamp' } },
+  { type: 'word', shape: { type: 'choice', choices: ['public', "it's", '\\', '`${x}`\n'] } },
+  { type: 'decimal', shape: { type: 'decimal', scale: 2 } },
+  { type: 'uuid', shape: { type: 'uuid' }, filled: 'default' },
+  { type: 'uuid[]', shape: { type: 'list', item: 'uuid' } },
+  { type: 'float', shape: { type: 'float' }, filled: 'computed' },
+  { type: 'json', shape: { type: 'json' } },
+  { type: 'point', remark: 'is of a type \n that */ no field holds' },
+)
+
+const column = fc.tuple(name, held, fc.boolean()).map(([called, what, isOptional]): CatalogueColumn => ({
+  name: called,
+  type: 'text',
+  ...what,
+  ...(isOptional && { isOptional: true }),
+}))
+
+const table = fc
+  .record({
+    name,
+    columns: fc.uniqueArray(column, { selector: (each) => each.name, minLength: 1, maxLength: 7 }),
+    keyOf: fc.nat(2),
+    uniqueOf: fc.nat(6),
+    references: fc.array(fc.tuple(fc.nat(6), name, name), { maxLength: 3 }),
+    schema: fc.constantFrom(undefined, 'garden', "o'x"),
+    isView: fc.boolean(),
+  })
+  .map(({ columns, keyOf, uniqueOf, references, schema, isView, ...rest }): CatalogueTable => {
+    const at = (place: number) => columns[place % columns.length]?.name as string
+    return {
+      ...rest,
+      columns,
+      key: columns.slice(0, keyOf).map((each) => each.name),
+      uniques: uniqueOf < 4 ? [[at(uniqueOf)]] : [],
+      references: references.map(([place, to, toColumn]) => ({ columns: [at(place)], table: to, to: [toColumn] })),
+      ...(schema !== undefined && { schema }),
+      ...(isView && { isView: true }),
+    }
+  })
+
+/** A reference mostly leads to the key of a table that is there. */
+const catalogue = fc
+  .uniqueArray(table, { selector: ({ schema, name: called }) => JSON.stringify([schema, called]), maxLength: 6 })
+  .map((tables): Catalogue => ({
+    dialect: 'postgresql',
+    tables: tables.map((each, at) => ({
+      ...each,
+      references: each.references.map((reference, place) => {
+        const target = tables[(at + place) % tables.length]
+        const to = target?.key.length === 1 ? target : undefined
+        return to
+          ? { ...reference, table: to.name, to: to.key, ...(to.schema !== undefined && { schema: to.schema }) }
+          : reference
+      }),
+    })),
+  }))
+
+/** Runs the files as they were written, one after another. */
+function run(files: Readonly<Record<string, string>>): pachter.Rulebook {
+  const code = ['model', 'caller', 'rules']
+    .map((each) => files[`access/${each}.ts`] as string)
+    .map((text) => text.replaceAll(/^import .*$/gm, '').replaceAll('export const', 'const'))
+  const names = Object.keys(pachter).filter((each) => code.join().includes(each))
+  return new Function(...names, `'use strict'; ${code.join('\n')}; return rules`)(
+    ...names.map((each) => pachter[each as keyof typeof pachter]),
+  ) as pachter.Rulebook
+}
+
+describe('adopt, of any database', () => {
+  it('writes files that load, that are of one mind with it, and that let nobody in but by a tie', async () => {
+    await fc.assert(
+      fc.asyncProperty(catalogue, async (drawn) => {
+        const store = { dialect: postgresql, query: async () => ({ rows: [], touched: 0 }) }
+        const { files, left } = await adopt(store, { folder: 'access' }, drawn)
+        const { model, tables } = run(files)
+        expect(driftOf(model, drawn, drawn)).to.deep.equal([])
+        for (const [called, { grants }] of Object.entries(tables)) {
+          for (const grant of Object.values(grants).flat()) {
+            for (const who of grant.to) expect(who, called).to.be.a('string')
+            expect(grant.fields ?? [], called).not.to.include.members(['password'])
+          }
+          const isSecret = model.tables[called]?.fields['password'] !== undefined
+          if (isSecret) for (const grant of grants['read'] ?? []) expect(grant.fields).to.be.an('array')
+        }
+        // Each table and column is in the model, or said to be left out.
+        const stored = Object.values(model.tables).reduce((sum, { fields }) => sum + Object.keys(fields).length, 0)
+        const whole = drawn.tables.filter(
+          (each) =>
+            !left.some(({ what }) => what === (each.schema === undefined ? each.name : `${each.schema}.${each.name}`)),
+        )
+        const columns = whole.reduce((sum, each) => sum + each.columns.length, 0)
+        expect(stored + left.length - (drawn.tables.length - whole.length)).to.equal(columns)
+      }),
+      { numRuns: Number(process.env['PACHTER_CATALOGUES'] ?? 300) },
+    )
+  })
+})
