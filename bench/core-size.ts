@@ -1,10 +1,10 @@
-// Holds the size of what a browser loads to decide: minified and gzipped, at most 17 kB.
+// Holds the size of what a browser loads to decide: minified and gzipped, at most 18 kB.
 import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import { build } from 'esbuild'
 
 /** kB of 1,000 bytes. */
-export const MOST = 17
+export const MOST = 18
 
 /** How many kB these exports of the core take, with all they need. */
 export async function coreSize(names: readonly string[]): Promise<number> {

@@ -9,7 +9,17 @@ export type ConditionOf<K extends Kind> = Extract<Condition, { readonly kind: K 
 
 /** What can stand in a condition. */
 type Piece =
-  'condition' | 'conditions' | 'operand' | 'step' | 'level' | 'comparison' | 'text' | 'texts' | 'flag' | 'text?'
+  | 'condition'
+  | 'condition?'
+  | 'conditions'
+  | 'operand'
+  | 'step'
+  | 'level'
+  | 'comparison'
+  | 'text'
+  | 'text?'
+  | 'texts'
+  | 'flag'
 
 type PieceFor<V> = [V] extends [Condition]
   ? 'condition'
@@ -25,11 +35,13 @@ type PieceFor<V> = [V] extends [Condition]
             ? 'text'
             : [V] extends [string | undefined]
               ? 'text?'
-              : [V] extends [number]
-                ? 'level'
-                : [V] extends [boolean]
-                  ? 'flag'
-                  : 'step'
+              : [V] extends [Condition | undefined]
+                ? 'condition?'
+                : [V] extends [number]
+                  ? 'level'
+                  : [V] extends [boolean]
+                    ? 'flag'
+                    : 'step'
 
 type Grammar = {
   readonly [K in Kind]: {
@@ -55,7 +67,16 @@ export const GRAMMAR: Grammar = {
   channel: { anyOf: 'texts' },
   may: { level: 'level', table: 'text', action: 'text' },
   compare: { how: 'comparison', left: 'operand', right: 'operand' },
-  some: { relation: 'text', table: 'text', from: 'operand', to: 'step', one: 'flag', where: 'condition' },
+  some: {
+    relation: 'text',
+    table: 'text',
+    from: 'operand',
+    to: 'step',
+    one: 'flag',
+    where: 'condition',
+    chain: 'text?',
+    through: 'condition?',
+  },
 }
 
 /** Who answers a condition of a kind: the caller or the way the request came, whatever the record; a record; or its parts. */
@@ -89,7 +110,7 @@ function placesOf(...wanted: readonly Piece[]): (kind: Kind) => readonly string[
   return (kind) => places.get(kind) as readonly string[]
 }
 
-const [placesOfParts, placesOfOperands] = [placesOf('condition', 'conditions'), placesOf('operand')]
+const [placesOfParts, placesOfOperands] = [placesOf('condition', 'condition?', 'conditions'), placesOf('operand')]
 
 /** What stands there in a condition. */
 const piecesAt = (condition: Condition, places: readonly string[]): readonly unknown[] =>
@@ -97,7 +118,9 @@ const piecesAt = (condition: Condition, places: readonly string[]): readonly unk
 
 /** The conditions directly inside this one. */
 export const partsOf = (condition: Condition): readonly Condition[] =>
-  piecesAt(condition, placesOfParts(condition.kind)).flat() as readonly Condition[]
+  (piecesAt(condition, placesOfParts(condition.kind)) as readonly (Condition | readonly Condition[] | undefined)[])
+    .flat()
+    .filter((part): part is Condition => part !== undefined)
 
 /** The operands directly inside this condition. */
 export const operandsOf = (condition: Condition): readonly Operand[] =>
@@ -126,7 +149,8 @@ export function rewrite(condition: Condition, { part, operand, level }: Rewritin
   for (const name in grammar) {
     const piece = grammar[name]
     const value = now[name]
-    if (piece === 'condition' && part) next[name] = part(value as Condition, 0)
+    if ((piece === 'condition' || (piece === 'condition?' && value !== undefined)) && part)
+      next[name] = part(value as Condition, 0)
     else if (piece === 'conditions' && part) next[name] = (value as readonly Condition[]).map(part)
     else if (piece === 'operand' && operand) next[name] = operand(value as Operand)
     else if (piece === 'level' && level) next[name] = level(value as number)

@@ -31,7 +31,10 @@ function walk(condition: Condition, replace: (leaf: Condition) => Condition, neg
       const replaced = replace(condition)
       if (replaced !== condition) return walk(replaced, (same) => same, negated)
       const where = walk(condition.where, replace, false)
-      return negate(where.kind === 'never' ? never : { ...condition, where }, negated)
+      const { through: passing, ...step } = condition
+      const through = passing ? walk(passing, replace, false) : always
+      if (where.kind === 'never' || through.kind === 'never') return negate(never, negated)
+      return negate({ ...step, where, ...(through.kind !== 'always' && { through }) }, negated)
     }
     case 'isSet':
     case 'compare':

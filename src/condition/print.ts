@@ -55,6 +55,7 @@ function printSome(condition: Condition & { kind: 'some' }, names: Names, negate
   const { relation, where, from, to, one } = condition
   const base = from.kind === 'field' ? names[from.level] : 'caller'
   const path = base ? `${base}.${relation}` : relation
+  if (condition.chain !== undefined) return printChain(condition, path, names, negated)
   if (one) {
     const inner = bracket(where, 'all', write(where, named(names, to.level, path), false))
     return negated ? `not ${bracket(where, 'not', inner)}` : inner
@@ -64,6 +65,23 @@ function printSome(condition: Condition & { kind: 'some' }, names: Names, negate
   const word = negated ? 'no' : 'some'
   if (where.kind === 'always') return `${word} ${shown}`
   return `${word} ${shown} where ${bracket(where, 'any', write(where, named(outer, to.level, undefined), false))}`
+}
+
+/** What stands above a record, the way that a field of it leads. */
+function printChain(
+  { where, through, chain, to }: Condition & { kind: 'some' },
+  path: string,
+  names: Names,
+  negated: boolean,
+): string {
+  const outer = named(
+    names.map((name, level) => name ?? `that${level === 1 ? '' : level}`),
+    to.level,
+    undefined,
+  )
+  const inside = (condition: Condition) => bracket(condition, 'any', write(condition, outer, false))
+  const as = through ? `, as long as ${inside(through)},` : ''
+  return `${negated ? 'no' : 'some'} record from ${path} up by ${chain}${as} where ${inside(where)}`
 }
 
 function named(names: Names, level: number, name: string | undefined): Names {

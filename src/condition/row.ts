@@ -18,7 +18,7 @@ import {
 } from '../model/index.js'
 import { atNewLevel, term, type TermFor, wrapSteps } from './term.js'
 import { assertCondition, made } from './logic.js'
-import { always, type Condition, notOf } from './tree.js'
+import { always, anyOf, type Condition, notOf } from './tree.js'
 
 /** The records of a table that refer to this one. */
 export interface Many<M, C extends TableName<M>> {
@@ -49,7 +49,20 @@ export type Row<M, T extends TableName<M>> = {
 } & {
   /** Whether the caller may do this to the record, by the rules of the record's own table. */
   may(action: string): Condition
-}
+} & Chained<M, T>
+
+/** Tables whose records refer to others of them, such as a folder in a folder, have chains. */
+type Chained<M, T extends TableName<M>> = [ReferringFields<M, T, T>] extends [never]
+  ? unknown
+  : {
+      /**
+       * The record and all that is above it: the one that this field refers to, the one above that, and so forth, until there
+       * is none, or one that was passed before. Records that are gone, or behind a fence, end it.
+       *
+       * @example row.folder.chain('parentId').some((folder) => folder.ownerId.is(caller.id))
+       */
+      chain(field: ReferringFields<M, T, T>): Many<M, T>
+    }
 
 /** Makes the row of a table for the conditions of its rules. */
 export function rowOf<M extends Model, T extends TableName<M>>(model: M, table: T): Row<M, T> {
@@ -67,6 +80,7 @@ function buildRow(model: ModelData, table: string, level: number, steps: readonl
     const parent = parents.get(name)
     if (parent) return buildRow(model, parent.table, level, [...steps, parent])
     if (children.has(name)) return buildMany(model, table, name, level, steps)
+    if (name === 'chain') return (by: string) => buildChain(model, table, level, steps, by)
     if (name === 'may') return (action: string) => may(table, action, level, steps)
     throw new UnknownNameError(
       'field or relation',
@@ -91,13 +105,41 @@ function buildMany(
     const inner = (to: number) => assertCondition(where(buildRow(model, child.table, to, []) as never))
     return made(atNewLevel(steps.length, (to) => wrapSteps(level, [...steps, child], to - steps.length)(inner(to))))
   }
-  return {
-    some,
-    none: (where?: (row: never) => Condition) => made(notOf(some(where))),
-    every: (where: (row: never) => Condition) => made(notOf(some((row) => made(notOf(assertCondition(where(row))))))),
-    by: (field: string) => buildMany(model, table, name, level, steps, field),
-  }
+  return { ...manyOf(some), by: (field: string) => buildMany(model, table, name, level, steps, field) }
 }
+
+function buildChain(
+  model: ModelData,
+  table: string,
+  level: number,
+  steps: readonly Relation[],
+  by: string,
+): Record<string, unknown> {
+  const own = parentsOf(model, table).filter((each) => each.table === table)
+  const relation = own.find(({ from }) => from === by)
+  if (!relation) {
+    throw new UnknownNameError(
+      `reference from ${table} to ${table}`,
+      by,
+      own.map(({ from }) => from),
+    )
+  }
+  type Where = (row: never) => Condition
+  const meets = (where: Where, at: number) => assertCondition(where(buildRow(model, table, at, []) as never))
+  const above = (path: readonly Relation[], where: Where) =>
+    atNewLevel(path.length - 1, (to) => wrapSteps(level, path, to - path.length + 1, by)(meets(where, to)))
+  const some = (where: Where = () => made(always)): Condition =>
+    // A record that is not stored yet is the beginning of its chain all the same.
+    made(steps.length > 0 ? above(steps, where) : anyOf(meets(where, level), above([relation], where)))
+  return manyOf(some)
+}
+
+/** What can be asked of several records, from whether there is one. */
+const manyOf = (some: (where?: (row: never) => Condition) => Condition): Record<string, unknown> => ({
+  some,
+  none: (where?: (row: never) => Condition) => made(notOf(some(where))),
+  every: (where: (row: never) => Condition) => made(notOf(some((row) => made(notOf(assertCondition(where(row))))))),
+})
 
 function may(table: string, action: string, level: number, steps: readonly Relation[]): Condition {
   if (steps.length === 0) return made({ kind: 'may', level, table, action })

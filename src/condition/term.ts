@@ -239,8 +239,17 @@ function stepped(sources: readonly Source[], build: (operands: readonly Operand[
   return wrappers.reduceRight((inner, wrap) => wrap(inner), build(operands))
 }
 
-/** Wraps a condition in steps: from `base` to `first`, on to `first + 1`, and so forth. */
-export function wrapSteps(base: number, steps: readonly Relation[], first: number): (inner: Condition) => Condition {
+/**
+ * Wraps a condition in steps: from `base` to `first`, on to `first + 1`, and so forth.
+ *
+ * @param chain the field by which the last of them goes on, where it does
+ */
+export function wrapSteps(
+  base: number,
+  steps: readonly Relation[],
+  first: number,
+  chain?: string,
+): (inner: Condition) => Condition {
   return (inner) =>
     steps.reduceRight<Condition>(
       (where, { name, table, from, to, one }, at) => ({
@@ -251,6 +260,7 @@ export function wrapSteps(base: number, steps: readonly Relation[], first: numbe
         to: { level: first + at, field: to },
         one,
         where,
+        ...(chain !== undefined && at === steps.length - 1 && { chain }),
       }),
       inner,
     )

@@ -38,6 +38,13 @@ export interface Some {
   /** Whether the step leads to one record at most. */
   readonly one: boolean
   readonly where: Condition
+  /**
+   * Of a step to one record: goes on from there to the record that this field leads to, in the same table, and on, until
+   * there is none, or one that was passed before. Some record of this chain then has to meet `where`.
+   */
+  readonly chain?: string
+  /** What each record of a chain has to meet, or the chain ends before it. */
+  readonly through?: Condition
 }
 
 /** A condition as plain data: what ties, grants and denies are made of. Its logic is two-valued. */

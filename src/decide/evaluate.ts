@@ -116,7 +116,9 @@ function compile(condition: Condition, asked: Asked): Test {
     case 'compare':
       return compileIs(condition, asked) ?? compileCompare(condition, asked)
     case 'some':
-      return compileSome(condition, asked)
+      return condition.chain === undefined
+        ? compileSome(condition, asked)
+        : compileChain(condition, condition.chain, asked)
     case 'may':
       throw new TypeError('A may condition has to be expanded before it is evaluated.')
   }
@@ -160,6 +162,33 @@ function compileSome(condition: Condition & { kind: 'some' }, asked: Asked): Tes
     let holds = false
     for (let at = 0; at < found.length && !holds; at += 1) {
       place.records[level] = found[at] as MemoryRecord
+      holds = inner(place)
+    }
+    place.records[level] = around
+    return holds
+  }
+}
+
+/** Goes up a chain, and ends where it comes back to a record that it has been at. */
+function compileChain(
+  { from, to, where, through, table, ...step }: Condition & { kind: 'some' },
+  chain: string,
+  asked: Asked,
+): Test {
+  const [inner, passes] = [compile(where, asked), through ? compile(through, asked) : () => true]
+  const [read, next] = [reader(from, asked), reader({ kind: 'field', level: to.level, name: chain }, asked)]
+  const { level } = to
+  const find = says<ReturnType<Lookup>>(asked, { ...step, from, to, where, table })
+  return (place) => {
+    const around = place.records[level] as MemoryRecord
+    const passed = new Set<MemoryRecord>()
+    let holds = false
+    for (let value = read(place); !holds && !isMissing(value); value = next(place)) {
+      const [record] = find(place)(value)
+      if (!record || passed.has(record)) break
+      passed.add(record)
+      place.records[level] = record
+      if (!passes(place)) break
       holds = inner(place)
     }
     place.records[level] = around

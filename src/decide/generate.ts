@@ -113,6 +113,7 @@ class Writer {
 
   /** A step is a function of the records around it. */
   #some(condition: Condition & { readonly kind: 'some' }, names: Names): string {
+    if (condition.chain !== undefined) throw new TypeError('A chain is not written as code.')
     const { from, to, where } = condition
     const name = `f${this.#steps.length}`
     // Its place, before those of the steps inside of it.

@@ -124,12 +124,20 @@ function assertName(kind: string, name: string, where?: string): void {
   )
 }
 
+/** What rows have besides fields and relations. */
+const WORDS_OF_ROWS = {
+  may: "row.may('read') asks about permission",
+  chain: "row.chain('parentId') asks about what is above a record",
+}
+
 /** What conditions call a field, a record referred to, or the records that refer here, has to be one of them only. */
 function assertRelationNames(model: ModelData, table: string): void {
   const taken = new Map(Object.keys(tableOf(model, table).fields).map((name) => [name, `the field ${name}`]))
   taken.set('may', 'what asks about permission')
-  if (Object.hasOwn(tableOf(model, table).fields, 'may')) {
-    throw new ModelError(`${table}.may cannot be a field: row.may('read') asks about permission.`)
+  taken.set('chain', 'what is above a record')
+  for (const [word, asks] of Object.entries(WORDS_OF_ROWS)) {
+    if (Object.hasOwn(tableOf(model, table).fields, word))
+      throw new ModelError(`${table}.${word} cannot be a field: ${asks}.`)
   }
   const claim = (name: string, what: string) => {
     const other = taken.get(name)

@@ -7,6 +7,7 @@ import {
   partsOf,
   print,
   RuleError,
+  type Some,
 } from '../condition/index.js'
 import {
   accepts,
@@ -122,7 +123,7 @@ function assertOneOf(kind: string, given: string, known: readonly string[]): voi
   if (!known.includes(given)) throw new UnknownNameError(kind, given, known)
 }
 
-function checkSome(rulebook: Rulebook, some: Condition & { kind: 'some' }, levels: Levels): void {
+function checkSome(rulebook: Rulebook, some: Some, levels: Levels): void {
   const { from, to } = some
   // Each step is deeper than all around it, so that none can take another's place.
   if (!(Number.isInteger(to.level) && to.level >= levels.length && to.level <= 2 * LIMITS.conditionDepth)) {
@@ -141,6 +142,29 @@ function checkSome(rulebook: Rulebook, some: Condition & { kind: 'some' }, level
   const inner = levels.slice(0, to.level)
   inner[to.level] = some.table
   checkCondition(rulebook, some.where, inner)
+  checkChain(rulebook, some, inner)
+}
+
+/** A chain goes from record to record of one table, and asks of each what stands in it alone: no database could do more. */
+function checkChain(rulebook: Rulebook, { table, to, one, where, chain, through }: Some, inner: Levels): void {
+  if (chain === undefined) {
+    if (through) throw new RuleError('what a chain goes through is said, and no chain.')
+    return
+  }
+  const { references } = fieldOf(rulebook.model, table, chain)
+  if (!one || references !== table) {
+    throw new RuleError(
+      `${table}.${chain} leads to ${references ?? 'no record'}, and a chain from record to record of one table.`,
+    )
+  }
+  if (through) checkCondition(rulebook, through, inner)
+  const outside = (part: Condition) =>
+    operandsOf(part).some((each) => each.kind === 'old' || (each.kind === 'field' && each.level < to.level))
+  if ([where, ...(through ? [through] : [])].some((each) => contains(each, outside))) {
+    throw new RuleError(
+      'what a chain asks of its records is about them and the caller, and not about the record it starts from.',
+    )
+  }
 }
 
 const relationsFrom = ({ model }: Rulebook, table: string, one: boolean) =>

@@ -81,8 +81,12 @@ export const isThere = (rulebook: Rulebook, table: string): Condition => thereIn
 function withBars(rulebook: Rulebook, condition: Condition, path: readonly string[]): Condition {
   const inside = (part: Condition) => withBars(rulebook, part, path)
   if (condition.kind !== 'some') return rewrite(condition, { part: inside })
-  const { table, to, where } = condition
-  return { ...condition, where: normalise(allOf(shift(barOf(rulebook, table, path), to.level), inside(where))) }
+  const { table, to, where, chain, through = always } = condition
+  const bar = shift(barOf(rulebook, table, path), to.level)
+  // A chain ends before a record that is barred.
+  if (chain !== undefined)
+    return { ...condition, where: inside(where), through: normalise(allOf(bar, inside(through))) }
+  return { ...condition, where: normalise(allOf(bar, inside(where))) }
 }
 
 function barOf(rulebook: Rulebook, table: string, path: readonly string[]): Condition {

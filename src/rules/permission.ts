@@ -232,7 +232,10 @@ export function decidedFor(condition: Condition, caller: Caller): boolean | unde
     return decided === undefined ? undefined : !decided
   }
   if (kind === 'after') return decidedFor(condition.of, caller)
-  if (kind === 'some' && decidedFor(condition.where, caller) === false) return false
+  if (kind === 'some') {
+    const { where, through = always } = condition
+    if ([where, through].some((part) => decidedFor(part, caller) === false)) return false
+  }
   if (kind !== 'all' && kind !== 'any') return answerOf(condition, caller)
   const decisive = kind === 'any'
   let isOpen = false

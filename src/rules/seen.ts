@@ -35,7 +35,7 @@ export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonl
     case 'compare':
       return allOf(...sights(condition), condition)
     case 'some':
-      return allOf(...sights(condition), { ...condition, where: seenThere(rulebook, condition, tables, asSeen) })
+      return allOf(...sights(condition), { ...condition, ...seenThere(rulebook, condition, tables, asSeen) })
     case 'always':
     case 'never':
     case 'signedIn':
@@ -84,8 +84,7 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
       return allOf(told(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
     case 'some': {
       if (asksOwnRoles(condition)) return condition
-      const where = seenThere(rulebook, condition, tables, told)
-      return allOf(...seen(condition), { ...condition, where })
+      return allOf(...seen(condition), { ...condition, ...seenThere(rulebook, condition, tables, told) })
     }
     case 'always':
     case 'never':
@@ -103,20 +102,28 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
 /** Whether roles are looked up in the caller's own record, the only one that is found from the caller: they know their roles. */
 const asksOwnRoles = (condition: Condition): boolean => condition.kind === 'some' && condition.from.kind === 'caller'
 
-/** What is asked of the records that a step leads to, where the caller sees them and what leads to them. */
+/**
+ * What is asked of the records that a step leads to, where the caller sees them and what leads to them. A chain ends before
+ * a record that the caller does not see, or of which it does not show where it leads.
+ */
 function seenThere(
   rulebook: Rulebook,
-  { table, to, where }: Some,
+  { table, to, where, chain, through }: Some,
   tables: readonly string[],
   inside: (rulebook: Rulebook, condition: Condition, tables: readonly string[]) => Condition,
-): Condition {
+): Pick<Some, 'where' | 'through'> {
   const deeper = [...tables.slice(0, to.level)]
   deeper[to.level] = table
-  return allOf(
-    { kind: 'may', level: to.level, table, action: 'list' },
+  const sees = [
+    { kind: 'may', level: to.level, table, action: 'list' } as const,
     sightAt(rulebook, table, to.field, to.level),
-    inside(rulebook, where, deeper),
-  )
+  ]
+  if (chain === undefined) return { where: allOf(...sees, inside(rulebook, where, deeper)) }
+  const passing = through ? [inside(rulebook, through, deeper)] : []
+  return {
+    where: inside(rulebook, where, deeper),
+    through: allOf(...sees, sightAt(rulebook, table, chain, to.level), ...passing),
+  }
 }
 
 function sightOfOperand(rulebook: Rulebook, operand: Operand, tables: readonly string[]): Condition {

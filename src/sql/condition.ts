@@ -1,5 +1,6 @@
 import type { Form } from '../guard/index.js'
 import {
+  always,
   asksCaller,
   type Compare,
   type Condition,
@@ -11,11 +12,12 @@ import {
 import { fieldOf, isNever, type Shape, storedTable } from '../model/index.js'
 import type { Rulebook } from '../rules/index.js'
 import type { TypedFragment } from './compare.js'
+import { downwards, type Links, NotInOneStatementError, upwards } from './chain.js'
 import { isPresent } from './stored.js'
 import type { Dialect, Traits } from './dialect.js'
 import { columnNamed, type Names, tableNamed } from './names.js'
 import { hasTrait, otherwise, readable, searchable } from './traits.js'
-import { type Fragment, isSlot, join, raw, type Slot, slot, sql } from './fragment.js'
+import { type Fragment, isSlot, join, needs, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
 export interface Scope {
@@ -104,7 +106,9 @@ export function compileCondition(compilation: Compilation, condition: Condition,
     case 'compare':
       return compileCompare(compilation, condition, scopes)
     case 'some':
-      return compileSome(compilation, condition, scopes)
+      return condition.chain === undefined
+        ? compileSome(compilation, condition, scopes)
+        : compileChain(compilation, condition, condition.chain, scopes)
     case 'signedIn':
     case 'role':
     case 'channel':
@@ -164,6 +168,40 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   // A subquery about the caller alone can be evaluated once, and its few keys then drive an index.
   const byCaller = from.kind === 'field' && asksCaller(where) && !looksOut
   return dialect[byCaller ? 'among' : 'finds'](cut(start), subquery, start.shape, form)
+}
+
+/**
+ * Whether some record of a chain meets a condition. From the record around it upwards, where records are looked at one by
+ * one; or, where the caller says which records meet it, from these down to all that they are above of, once for a query.
+ */
+function compileChain(compilation: Compilation, some: Some, chain: string, scopes: readonly Scope[]): Fragment {
+  const { dialect, form = 'walk', caller } = compilation
+  const { table, from, to, where, through = always } = some
+  const isEach = caller !== undefined && (asksCaller(where) || asksCaller(through))
+  if (isEach && !dialect.correlates) {
+    throw new NotInOneStatementError(
+      `${dialect.name} cannot count for many callers at once what a chain asks of each; look as one of them.`,
+    )
+  }
+  const inner = scopeAt(compilation, table, to.level)
+  const deeper = scopes.slice(0, to.level)
+  deeper[to.level] = inner
+  const [passes, holds] = [through, where].map((each) => compileCondition(compilation, each, deeper)) as [
+    Fragment,
+    Fragment,
+  ]
+  const [key, next] = [typedColumn(compilation, inner, to.field), typedColumn(compilation, inner, chain)]
+  const links: Links = { source: tableAs(compilation, table, to.level), level: to.level, key, next, passes, holds }
+  const start = compileOperand(compilation, from, scopes)
+  const isBelow = !dialect.correlates || (asksCaller(where) && !isEach && form !== 'walk')
+  if (!isBelow) return sql`${needs('chains')}${upwards(dialect, links, start)}`
+  const subquery = {
+    selected: raw(`_d${to.level}.k`),
+    source: downwards(dialect, links),
+    where: sql`TRUE`,
+    looksOut: false,
+  }
+  return sql`${needs('chains')}${dialect.among(start.text, subquery, start.shape, form === 'walk' ? 'scan' : form)}`
 }
 
 /** Whether a condition inside a `some` looks at records outside it. */

@@ -1,7 +1,7 @@
 import type { Form } from '../guard/index.js'
 import type { Shape } from '../model/index.js'
 import type { Comparisons } from './compare.js'
-import type { Fragment } from './fragment.js'
+import type { Fragment, Need } from './fragment.js'
 import type { StoredTypes } from './stored.js'
 
 /** What drivers tell of an error. */
@@ -65,8 +65,10 @@ export interface Dialect {
   rows?(table: Fragment): Fragment
   /** At most so many rows, after leaving so many out. */
   limit(count: Fragment | undefined, skipped?: Fragment): Fragment
-  /** What sets a query apart that puts related records together, before its SELECT. */
-  readonly joining?: string
+  /** What stands before a statement that needs something; left out, every statement runs as it is. */
+  apart?(needs: ReadonlySet<Need['need']>): string
+  /** Whether what is worked out step by step can begin at a record around it. */
+  readonly correlates: boolean
   /** A stored moment cut to the millisecond, as values have it. */
   instant(moment: Fragment): Fragment
   /** The first or the last moment that the database has in a millisecond, as the driver takes it to compare with. */

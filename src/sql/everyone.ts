@@ -194,7 +194,7 @@ class Joined {
   add(condition: Condition, scopes: readonly Scope[]): void {
     if (condition.kind === 'all') {
       for (const part of condition.of) this.add(part, scopes)
-    } else if (condition.kind === 'some' && asksCaller(condition)) {
+    } else if (condition.kind === 'some' && condition.chain === undefined && asksCaller(condition)) {
       const { table, from, to, where } = condition
       const alias = `_j${this.#tables.length}`
       this.#tables.push(raw(`${tableNamed(this.compilation, table)} AS ${alias}`))

@@ -10,9 +10,14 @@ export interface Slot {
     Exclude<Operand, { kind: 'field' | 'old' | 'given' }> | { readonly kind: 'given'; readonly name: string }
 }
 
+/** Marks a statement as one that not every database runs as it is: which needs what, its dialect says. */
+export interface Need {
+  readonly need: 'lists' | 'chains'
+}
+
 /** A piece of SQL: text that came from code or the model, slots, and fragments in their turn. Values never become text. */
 export interface Fragment {
-  readonly pieces: readonly (string | Slot | Fragment)[]
+  readonly pieces: readonly (string | Slot | Need | Fragment)[]
 }
 
 /**
@@ -36,6 +41,9 @@ export const raw = (text: string): Fragment => ({ pieces: [text] })
 /** A slot as a fragment. */
 export const slot = (source: Slot['source'], shape: Shape): Fragment => ({ pieces: [{ source, shape }] })
 
+/** What the statement around it needs; nothing is written for it in its place. */
+export const needs = (need: Need['need']): Fragment => ({ pieces: [{ need }] })
+
 /** A text of our own or of the model as a value. */
 export const textSlot = (value: string): Fragment =>
   slot({ kind: 'value', shape: { type: 'text' }, value }, { type: 'text' })
@@ -50,8 +58,8 @@ export function join(fragments: readonly Fragment[], separator: string): Fragmen
   return { pieces }
 }
 
-/** Goes through the texts and slots that a fragment is made of, in their order. */
-export function eachPiece({ pieces }: Fragment, visit: (piece: string | Slot) => void): void {
+/** Goes through the texts, slots and needs that a fragment is made of, in their order. */
+export function eachPiece({ pieces }: Fragment, visit: (piece: string | Slot | Need) => void): void {
   for (const piece of pieces) {
     if (typeof piece === 'object' && 'pieces' in piece) eachPiece(piece, visit)
     else visit(piece)
@@ -60,12 +68,12 @@ export function eachPiece({ pieces }: Fragment, visit: (piece: string | Slot) =>
 
 /** Whether a fragment is a value alone. */
 export const isSlot = ({ pieces: [first, ...more] }: Fragment): boolean =>
-  more.length === 0 && typeof first === 'object' && ('pieces' in first ? isSlot(first) : true)
+  more.length === 0 && typeof first === 'object' && !('need' in first) && ('pieces' in first ? isSlot(first) : true)
 
 /** The same with something else in place of each slot. */
 export const withSlots = (fragment: Fragment, change: (slot: Slot) => Slot): Fragment => ({
   pieces: fragment.pieces.map((piece) => {
-    if (typeof piece === 'string') return piece
+    if (typeof piece === 'string' || 'need' in piece) return piece
     return 'pieces' in piece ? withSlots(piece, change) : change(piece)
   }),
 })

@@ -57,8 +57,10 @@ export const areFound = (conditions: readonly Condition[], table: string, indexe
 export function searchedBy(branch: Condition, indexes: Indexes): readonly string[] {
   if (branch.kind === 'all' || branch.kind === 'any') return branch.of.flatMap((part) => searchedBy(part, indexes))
   if (branch.kind !== 'some' || !asksCaller(branch.where)) return []
-  const { table, to, where } = branch
-  return [...(isIndexed(where, table, indexes, to.level) ? [] : [table]), ...searchedBy(where, indexes)]
+  const { table, to, where, chain } = branch
+  const isFound =
+    isIndexed(where, table, indexes, to.level) && (chain === undefined || indexes[table]?.has(chain) === true)
+  return [...(isFound ? [] : [table]), ...searchedBy(where, indexes)]
 }
 
 /**
@@ -83,6 +85,7 @@ export function missingFor(branch: Condition, table: string, indexes: Indexes, l
     return own || !POINTS.includes(how) ? [] : how === 'is' ? lacking(left, right) : lacking(left)
   }
   if (branch.kind !== 'some' || !asksCaller(branch.where) || refersOutside(branch.where, branch.to.level)) return []
-  const { table: inner, from, to, where } = branch
-  return [...(own ? [] : lacking(from)), ...missingFor(where, inner, indexes, to.level)]
+  const { table: inner, from, to, where, chain } = branch
+  const leading = chain === undefined || indexes[inner]?.has(chain) ? [] : [`${inner}.${chain}`]
+  return [...(own ? [] : lacking(from)), ...leading, ...missingFor(where, inner, indexes, to.level)]
 }

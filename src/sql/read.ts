@@ -12,10 +12,10 @@ import type { Column } from './answers.js'
 import { aliasAt, type Compilation, compileCondition, scopeAt, scopeUnder } from './condition.js'
 import type { Dialect } from './dialect.js'
 import { branchesOf, gathered, type Source, sourceOf } from './forms.js'
-import { type Fragment, join, raw, slot, sql } from './fragment.js'
+import { type Fragment, join, needs, raw, slot, sql } from './fragment.js'
 import { comesAfter, orderBy } from './order.js'
 import { keysAre, planRecord, type RecordPlan, selectedAs } from './record.js'
-import { render, type Statement } from './statement.js'
+import { render, renderPiece, type Statement } from './statement.js'
 
 /** A statement that reads records, and how to read what it returns. */
 export interface ReadPlan extends Pick<RecordPlan, 'read'> {
@@ -62,9 +62,8 @@ export function planGet(compilation: Compilation, request: GetRequest): ReadPlan
 }
 
 function selectOf(dialect: Dialect, { related }: RecordRequest, columns: readonly Column[]): Fragment {
-  const apart = dialect.joining !== undefined && related.length > 0 ? raw(dialect.joining) : sql``
   const selected = columns.map((column) => selectedAs(dialect, column))
-  return sql`${apart}SELECT ${join(selected, ', ')}`
+  return sql`${related.length > 0 ? needs('lists') : sql``}SELECT ${join(selected, ', ')}`
 }
 
 /** The same records, found before they are sorted, where the database's planner might think better of it. */
@@ -105,7 +104,7 @@ export function planExists(compilation: Compilation, table: string, filter: Cond
 /** What stands behind SELECT and its columns: where the records come from, and under which condition. */
 export function sourceStatement(compilation: Compilation, table: string, filter: Condition): Statement {
   const { from, where } = sourceOf(compilation, table, filter)
-  return render(sql`FROM ${from} WHERE ${where}`, compilation.dialect)
+  return renderPiece(sql`FROM ${from} WHERE ${where}`, compilation.dialect)
 }
 
 /**
@@ -115,7 +114,7 @@ export function planFilter(compilation: Compilation, { table, filter, alias, pla
   const { dialect } = compilation
   const root =
     alias === undefined ? scopeAt(compilation, table) : scopeUnder(compilation, table, dialect.identifier(alias))
-  return render(compileCondition(compilation, filter, [root]), dialect, placeholder)
+  return renderPiece(compileCondition(compilation, filter, [root]), dialect, placeholder)
 }
 
 /**
@@ -134,5 +133,5 @@ export function planView(compilation: Compilation, { table, filter, masks, place
     return selectedAs(dialect, { name: called, text: seen ? sql`CASE WHEN ${seen} THEN ${column} END` : column })
   })
   const { from, where } = sourceOf(compilation, table, filter)
-  return render(sql`(SELECT ${join(columns, ', ')} FROM ${from} WHERE ${where})`, dialect, placeholder)
+  return renderPiece(sql`(SELECT ${join(columns, ', ')} FROM ${from} WHERE ${where})`, dialect, placeholder)
 }

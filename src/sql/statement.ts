@@ -3,7 +3,7 @@ import { valueWithoutRecord } from '../decide/index.js'
 import { isMissing, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
 import type { Dialect } from './dialect.js'
-import { eachPiece, type Fragment, type Slot } from './fragment.js'
+import { eachPiece, type Fragment, type Need, type Slot } from './fragment.js'
 
 /** Where the values of a statement's slots come from. */
 export interface Bindings {
@@ -24,12 +24,22 @@ export interface Statement {
 /** Writes a placeholder's mark from its number, counted from 1. */
 export type Mark = (number: number) => string
 
+/** Writes a whole statement out, with what it needs before it. */
+export function render(fragment: Fragment, dialect: Dialect): Statement {
+  const needed = new Set<Need['need']>()
+  eachPiece(fragment, (piece) => {
+    if (typeof piece === 'object' && 'need' in piece) needed.add(piece.need)
+  })
+  const { text, bind } = renderPiece(fragment, dialect)
+  return { text: needed.size > 0 && dialect.apart ? dialect.apart(needed) + text : text, bind }
+}
+
 /**
- * Writes a fragment out; where placeholders are numbered, the same value takes the same number.
+ * Writes a fragment out, as a piece of a statement; where placeholders are numbered, the same value takes the same number.
  *
  * @param mark how to mark a placeholder; left out, as the dialect's own drivers have it
  */
-export function render(fragment: Fragment, dialect: Dialect, mark: Mark = markOf(dialect)): Statement {
+export function renderPiece(fragment: Fragment, dialect: Dialect, mark: Mark = markOf(dialect)): Statement {
   const numbers = new Map<string, number>()
   const slots: Slot[] = []
   let text = ''
@@ -38,6 +48,7 @@ export function render(fragment: Fragment, dialect: Dialect, mark: Mark = markOf
       text += piece
       return
     }
+    if ('need' in piece) return
     const id = dialect.numbered ? JSON.stringify(piece) : ''
     const number = (dialect.numbered && numbers.get(id)) || slots.push(piece)
     numbers.set(id, number)

@@ -171,6 +171,22 @@ export function conditionOn(
       where,
     })),
   )
+  // What is above, where a box stands in a box: nothing can be asked of the record it starts from.
+  const alone = [...levels.map(() => ''), 'boxes']
+  const chains = parentsOf(model, table)
+    .filter((step) => step.table === 'boxes')
+    .map((step) =>
+      conditionOn(model, alone, depth - 1, false, rules).map((where): Condition => ({
+        kind: 'some',
+        relation: step.name,
+        table: 'boxes',
+        from: { kind: 'field', level, name: step.from },
+        to: { level: level + 1, field: step.to },
+        one: true,
+        where,
+        chain: 'insideId',
+      })),
+    )
   const upToBox = parentsOf(model, table)
     .filter((step) => mays && step.table === 'boxes')
     .map((step) =>
@@ -191,6 +207,7 @@ export function conditionOn(
       .tuple(fc.constantFrom('all' as const, 'any' as const), fc.array(inner, { maxLength: 3 }))
       .map(([kind, of]): Condition => ({ kind, of })),
     ...steps,
+    ...chains,
     ...upToBox,
   )
 }
@@ -228,6 +245,10 @@ export function built(condition: Condition, rows: readonly AnyRow[]): Condition 
       const { from, relation, one, to, where } = condition
       const row = (rows[(from as { level: number }).level] as AnyRow)[relation] as unknown
       const inside = (inner: AnyRow) => built(where, [...rows.slice(0, to.level), inner])
+      if (condition.chain !== undefined) {
+        const above = row as { chain(field: string): { some(where: (inner: AnyRow) => Condition): Condition } }
+        return above.chain(condition.chain).some(inside)
+      }
       // A step that no field is asked of would be none.
       if (one)
         return all(((row as AnyRow)[to.field] as unknown as Asked)['isSet']?.() as Condition, inside(row as AnyRow))

@@ -7,7 +7,8 @@ export const gone = (value: unknown): boolean => value === null || value === und
 export function same(left: unknown, right: unknown): boolean {
   if (left instanceof Date && right instanceof Date) return left.getTime() === right.getTime()
   if (left instanceof Uint8Array && right instanceof Uint8Array) return Buffer.compare(left, right) === 0
-  if (Array.isArray(left) && Array.isArray(right)) return JSON.stringify(left) === JSON.stringify(right)
+  if (Array.isArray(left) && Array.isArray(right))
+    return left.length === right.length && left.every((item, at) => same(item, right[at]))
   return left === right
 }
 

@@ -212,6 +212,7 @@ export class Oracle extends Possible {
       case 'compare':
         return compare(condition.how, this.value(condition.left, scene), this.value(condition.right, scene))
       case 'some': {
+        if (condition.chain !== undefined) return this.inChain(condition, condition.chain, scene)
         const from = this.value(condition.from, scene)
         for (const row of this.data[condition.table] ?? []) {
           if (gone(from) || !same(row[condition.to.field], from) || !this.isThere(condition.table, row)) continue
@@ -233,6 +234,26 @@ export class Oracle extends Possible {
     }
   }
 
+  /** Up from record to record, until one is met again. */
+  private inChain({ from, table, to, where, through }: Condition & { kind: 'some' }, chain: string, scene: Scene) {
+    const passed: Row[] = []
+    for (let link = this.value(from, scene); ;) {
+      const row = (this.data[table] ?? []).find((each) => !gone(link) && same(each[to.field], link))
+      if (!row || passed.includes(row) || !this.isThere(table, row) || !this.shows(row, chain)) return false
+      passed.push(row)
+      const at = [...scene.at]
+      at[to.level] = row
+      if (through && !this.is(through, { ...scene, at })) return false
+      if (this.is(where, { ...scene, at })) return true
+      link = row[chain]
+    }
+  }
+
+  /** Whether it shows where a chain goes on; of what is hidden nothing does. */
+  private shows(row: Row, field: string): boolean {
+    return row[field] !== undefined
+  }
+
   private value(operand: Operand, scene: Scene): unknown {
     switch (operand.kind) {
       case 'field':
@@ -249,6 +270,7 @@ export class Oracle extends Possible {
         if (type === 'timestamp') return new Date(operand.value as string)
         if (type === 'json') return JSON.parse(operand.value as string)
         if (type === 'bytes') return Uint8Array.from(Buffer.from(operand.value as string, 'hex'))
+        if (operand.shape.item === 'bigInteger') return (operand.value as string[]).map(BigInt)
         return type === 'bigInteger' ? BigInt(operand.value as string) : operand.value
       }
       case 'given':

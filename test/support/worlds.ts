@@ -108,6 +108,7 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
           boxes: {
             id: named().key(),
             keeperId: references('people').optional(),
+            insideId: references('boxes').optional(),
             ...own,
             ...boxes,
           },

@@ -13,7 +13,7 @@ export function codeName(stored: string, otherwise: string): string {
   const [first = '', ...rest] = words
   const name = first + rest.map((word) => word.slice(0, 1).toUpperCase() + word.slice(1)).join('')
   const fitting = (/^[a-z]/.test(name) ? name : otherwise + name).slice(0, 60)
-  return isName(fitting) && fitting !== 'may'
+  return isName(fitting) && !['may', 'chain'].includes(fitting)
     ? fitting
     : `${otherwise}${fitting.slice(0, 1).toUpperCase()}${fitting.slice(1)}`
 }

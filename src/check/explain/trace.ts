@@ -1,4 +1,4 @@
-import { type Condition, type Operand, operandsOf } from '../../condition/index.js'
+import { type Condition, type Operand, operandsOf, type Some } from '../../condition/index.js'
 import { evaluatorInside, type MemoryRecord, valueWithoutRecord } from '../../decide/index.js'
 import { isMissing, printKey, type Value } from '../../model/index.js'
 import type { Caller } from '../../rules/index.js'
@@ -64,7 +64,9 @@ async function follow(condition: Condition, place: Place): Promise<Trace> {
     case 'after':
       return followAfter(condition.of, place)
     case 'some':
-      return followSome(condition, place)
+      return condition.chain === undefined
+        ? followSome(condition, place)
+        : followChain(condition, condition.chain, place)
     case 'unchanged': {
       const [before, next] = [place.stack[0]?.record, place.next].map((record) => record?.[condition.field])
       const evidence = [`row.${condition.field} is ${writeValue(before)}`, `it would be ${writeValue(next)}`]
@@ -133,25 +135,59 @@ function followAfter(condition: Condition, place: Place): Promise<Trace> {
   return follow(condition, { ...place, ...old, stack: [{ record, name: 'the new row' }, ...deeper] })
 }
 
-async function followSome(some: Condition & { kind: 'some' }, place: Place): Promise<Trace> {
+/** Follows a chain from record to record, until one meets what is asked, or it ends. */
+async function followChain(some: Some, chain: string, place: Place): Promise<Trace> {
+  const { table, from, to, where, through } = some
+  const traces: Trace[] = []
+  const passed = new Set<string>()
+  let value = valueOf(from, place)
+  while (!isMissing(value) && passed.size < LOOKED_AT) {
+    const [record] = await recordsWith(place, table, to.field, value)
+    if (!record) break
+    const inside = at(place, table, to.level, record)
+    if (passed.has(inside.name)) break
+    passed.add(inside.name)
+    const passing = through ? await follow(through, inside.place) : leaf(true)
+    if (!passing.holds) {
+      traces.push(passing)
+      break
+    }
+    const found = await follow(where, inside.place)
+    if (found.holds) return found
+    traces.push(found)
+    value = record[chain]
+  }
+  if (traces.length === 0) return leaf(false, describe([from], place))
+  return eitherOf(traces)
+}
+
+const recordsWith = ({ bench }: Place, table: string, field: string, value: unknown) =>
+  bench.everything.list(table, {
+    where: ((row: Record<string, { is(value: unknown): Condition }>) => row[field]?.is(value)) as never,
+    limit: LOOKED_AT,
+  })
+
+/** A place one step further, and what the record there is called. */
+function at(place: Place, table: string, level: number, record: MemoryRecord): { place: Place; name: string } {
+  const stack = place.stack.slice(0, level)
+  const key = printKey(place.bench.rulebook.model, table, record)
+  const name = `${table} ${key.includes(',') ? `(${key})` : key}`
+  stack[level] = { record, name }
+  return { place: { ...place, stack }, name }
+}
+
+async function followSome(some: Some, place: Place): Promise<Trace> {
   const { table, from, to, where, one } = some
   const value = valueOf(from, place)
   if (isMissing(value)) return leaf(false, describe([from], place))
-  const { bench } = place
-  const found = await bench.everything.list(table, {
-    where: ((row: Record<string, { is(value: unknown): Condition }>) => row[to.field]?.is(value)) as never,
-    limit: LOOKED_AT,
-  })
+  const found = await recordsWith(place, table, to.field, value)
   if (found.length === 0) {
     const start = from.kind === 'field' ? place.stack[from.level]?.name : 'the caller'
     return leaf(false, [one ? `there is no such record in ${table}` : `there are no ${table} of ${start}`])
   }
   const traces: Trace[] = []
   for (const record of found) {
-    const stack = place.stack.slice(0, to.level)
-    const key = printKey(bench.rulebook.model, table, record)
-    stack[to.level] = { record, name: `${table} ${key.includes(',') ? `(${key})` : key}` }
-    traces.push(await follow(where, { ...place, stack }))
+    traces.push(await follow(where, at(place, table, to.level, record).place))
   }
   const closest = eitherOf(traces)
   if (closest.holds || one) return closest

@@ -2,7 +2,7 @@ import type { Form } from '../../guard/index.js'
 import { LIMITS, type Shape } from '../../model/index.js'
 import { type Comparisons, signed } from '../compare.js'
 import type { Dialect, Subquery } from '../dialect.js'
-import { type Fragment, isSlot, raw, sql, withSlots } from '../fragment.js'
+import { type Fragment, isSlot, type Need, raw, sql, withSlots } from '../fragment.js'
 import { jsonArray, order, parsed } from '../json.js'
 import { limit } from '../limit.js'
 import { types, written } from './types.js'
@@ -135,8 +135,8 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
     sql`(SELECT JSON_ARRAYAGG(${each} ORDER BY ${sorted}${most ? sql` LIMIT ${most}` : sql``}) FROM ${source} WHERE ${where}${UNKEPT})`,
   // As JSON, the driver would parse what was cut off, where no error can be caught.
   listColumn: (list) => sql`CAST(${list} AS CHAR)`,
-  // The aggregate cuts off at this length, in silence. A list inside another is no longer than that one.
-  joining: `SET STATEMENT group_concat_max_len = ${LIMITS.relatedBytes} FOR `,
+  apart: (needs) => `SET STATEMENT ${[...needs].map((need) => SETTINGS[need]).join(', ')} FOR `,
+  correlates: false,
   readList: (json) => {
     if (typeof json === 'string' && isCut(json)) return { records: [], whole: false }
     const records = parsed(json)
@@ -160,6 +160,13 @@ WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > IF(DATA
   nextNumber: () => sql`NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
 } satisfies Dialect)
+
+const SETTINGS: Readonly<Record<Need['need'], string>> = {
+  // The aggregate cuts off at this length, in silence. A list inside another is no longer than that one.
+  lists: `group_concat_max_len = ${LIMITS.relatedBytes}`,
+  // A chain ends after so many steps, in silence.
+  chains: 'max_recursive_iterations = 4294967295',
+}
 
 /** Cutting off leaves whole characters, of up to four bytes, and adds a bracket or two. */
 const isCut = (list: string): boolean =>

@@ -50,6 +50,7 @@ export const postgresql: Dialect = Object.freeze({
   },
   finds: (value, source, _, form) => finds(value, source, form),
   joinsBranches: false,
+  correlates: true,
   fence: ' OFFSET 0',
   costs: { read: 0.06, walk: 3, scan: 0.22, gather: 1 },
   turnsOrder: true,

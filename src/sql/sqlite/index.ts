@@ -59,6 +59,7 @@ export const sqlite: Dialect = Object.freeze({
       : sql`${exact(column, shape)} IN (SELECT ${source.selected} FROM ${source.source} WHERE ${source.where})`,
   finds,
   joinsBranches: false,
+  correlates: true,
   unindexed: (column) => sql`+${column}`,
   costs: { read: 0.06, walk: 0.9, scan: 0.4, gather: 0.7 },
   turnsOrder: true,
