@@ -36,6 +36,19 @@ export function upwards(
   return sql`(WITH RECURSIVE ${up} (k, n) AS (${first} UNION ${further}) ${found}${dialect.limit(raw('1'))}) = 1`
 }
 
+/** Each record that is passed with each that is above it, and itself: the table of a subquery that selects `a` and `t`. */
+export function pairs(
+  dialect: Dialect,
+  { source, level, key, next, passes }: Omit<Links, 'holds'>,
+  alias: string,
+): Fragment {
+  const down = raw(`_d${level}`)
+  const above = { text: sql`${down}.a`, shape: key.shape }
+  const first = sql`SELECT ${key.text}, ${key.text} FROM ${source} WHERE ${passes}`
+  const further = sql`SELECT ${key.text}, ${down}.t FROM ${source} JOIN ${down} ON ${compileEqual(dialect, next, above)} WHERE ${passes}`
+  return sql`(WITH RECURSIVE ${down} (a, t) AS (${first} UNION ${further}) SELECT a, t FROM ${down}) AS ${raw(alias)}`
+}
+
 /** The keys of all records that are looked for, and of all below them: the table of a subquery that selects `k`. */
 export function downwards(dialect: Dialect, { source, level, key, next, passes, holds }: Links): Fragment {
   const down = raw(`_d${level}`)

@@ -176,22 +176,14 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
  */
 function compileChain(compilation: Compilation, some: Some, chain: string, scopes: readonly Scope[]): Fragment {
   const { dialect, form = 'walk', caller } = compilation
-  const { table, from, to, where, through = always } = some
+  const { from, to, where, through = always } = some
   const isEach = caller !== undefined && (asksCaller(where) || asksCaller(through))
   if (isEach && !dialect.correlates) {
     throw new NotInOneStatementError(
       `${dialect.name} cannot count for many callers at once what a chain asks of each; look as one of them.`,
     )
   }
-  const inner = scopeAt(compilation, table, to.level)
-  const deeper = scopes.slice(0, to.level)
-  deeper[to.level] = inner
-  const [passes, holds] = [through, where].map((each) => compileCondition(compilation, each, deeper)) as [
-    Fragment,
-    Fragment,
-  ]
-  const [key, next] = [typedColumn(compilation, inner, to.field), typedColumn(compilation, inner, chain)]
-  const links: Links = { source: tableAs(compilation, table, to.level), level: to.level, key, next, passes, holds }
+  const links = linksOf(compilation, some, chain, scopes)
   const start = compileOperand(compilation, from, scopes)
   const isBelow = !dialect.correlates || (asksCaller(where) && !isEach && form !== 'walk')
   if (!isBelow) return sql`${needs('chains')}${upwards(dialect, links, start)}`
@@ -202,6 +194,25 @@ function compileChain(compilation: Compilation, some: Some, chain: string, scope
     looksOut: false,
   }
   return sql`${needs('chains')}${dialect.among(start.text, subquery, start.shape, form === 'walk' ? 'scan' : form)}`
+}
+
+/** What a chain is made of, step by step. */
+export function linksOf(compilation: Compilation, some: Some, chain: string, scopes: readonly Scope[]): Links {
+  const { form = 'walk' } = compilation
+  const { table, to, where, through = always } = some
+  const inner = scopeAt(compilation, table, to.level)
+  const deeper = scopes.slice(0, to.level)
+  deeper[to.level] = inner
+  // What is asked of each record of a chain would go up chains of its own from each: it is found once instead.
+  const each: Compilation = { ...compilation, form: form === 'walk' ? 'scan' : form }
+  return {
+    source: tableAs(compilation, table, to.level),
+    level: to.level,
+    key: typedColumn(compilation, inner, to.field),
+    next: typedColumn(compilation, inner, chain),
+    passes: compileCondition(each, through, deeper),
+    holds: compileCondition(each, where, deeper),
+  }
 }
 
 /** Whether a condition inside a `some` looks at records outside it. */
@@ -231,7 +242,7 @@ export function typedColumn(compilation: Compilation, { table, column, bare }: S
   return { text: (isLoose && dialect.exact?.(text)) || text, shape, ...(bare && other !== 'fine' && { search }) }
 }
 
-function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {
+export function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {
   const { rulebook, old } = compilation
   switch (operand.kind) {
     case 'field':

@@ -1,6 +1,8 @@
-import { type TypedFragment } from './compare.js'
+import { pairs } from './chain.js'
+import { compileEqual, type TypedFragment } from './compare.js'
 import {
   allOf,
+  always,
   anyOf,
   asksCaller,
   type Condition,
@@ -9,12 +11,23 @@ import {
   notOf,
   type Operand,
   operandsOf,
+  type Some,
 } from '../condition/index.js'
 import { fieldOf, type Shape, tableOf, toPlain, type Value } from '../model/index.js'
 import type { Caller } from '../rules/index.js'
-import { type Compilation, compileCondition, type Scope, scopeAt, scopeUnder, tableAs } from './condition.js'
+import {
+  type Compilation,
+  compileCondition,
+  compileOperand,
+  linksOf,
+  type Scope,
+  scopeAt,
+  scopeUnder,
+  tableAs,
+  typedColumn,
+} from './condition.js'
 import type { Dialect } from './dialect.js'
-import { type Fragment, join, raw, slot, sql } from './fragment.js'
+import { type Fragment, join, needs, raw, slot, sql } from './fragment.js'
 import { planCount } from './read.js'
 import { tableNamed } from './names.js'
 import { selectedAs } from './record.js'
@@ -194,18 +207,33 @@ class Joined {
   add(condition: Condition, scopes: readonly Scope[]): void {
     if (condition.kind === 'all') {
       for (const part of condition.of) this.add(part, scopes)
-    } else if (condition.kind === 'some' && condition.chain === undefined && asksCaller(condition)) {
-      const { table, from, to, where } = condition
+    } else if (condition.kind === 'some' && asksCaller(condition.where) && !asksOnTheWay(condition)) {
+      const { table, from, to, where, chain } = condition
       const alias = `_j${this.#tables.length}`
       this.#tables.push(raw(`${tableNamed(this.compilation, table)} AS ${alias}`))
       const deeper = scopes.slice(0, to.level)
       deeper[to.level] = scopeUnder(this.compilation, table, alias)
       const reached: Operand = { kind: 'field', level: to.level, name: to.field }
-      this.add({ kind: 'compare', how: 'is', left: reached, right: from }, deeper)
+      if (chain === undefined) this.add({ kind: 'compare', how: 'is', left: reached, right: from }, deeper)
+      else this.#addChain(condition, chain, scopes, typedColumn(this.compilation, deeper[to.level] as Scope, to.field))
       this.add(where, deeper)
     } else this.#conditions.push(compileCondition(this.compilation, condition, scopes))
   }
+
+  /** Joins what the step starts from with all that is above it. */
+  #addChain(condition: Some, chain: string, scopes: readonly Scope[], top: TypedFragment): void {
+    const { dialect } = this.compilation
+    const alias = `_j${this.#tables.length}`
+    const links = linksOf({ ...this.compilation, form: 'scan' }, { ...condition, where: always }, chain, scopes)
+    this.#tables.push(sql`${needs('chains')}${pairs(dialect, links, alias)}`)
+    const side = (column: string) => ({ text: raw(`${alias}.${column}`), shape: top.shape })
+    const start = compileOperand(this.compilation, condition.from, scopes)
+    this.#conditions.push(compileEqual(dialect, side('a'), start), compileEqual(dialect, top, side('t')))
+  }
 }
+
+/** Whether what a chain passes depends on who asks: then it is followed for each. */
+const asksOnTheWay = ({ through }: Some): boolean => through !== undefined && asksCaller(through)
 
 /** What remains of a condition for callers who have signed in, by no channel, with the roles of their record. */
 function ofSignedIn(condition: Condition, { attributes, roles }: Everyone): Condition {

@@ -11,6 +11,7 @@ import {
 import { type Caller, expand, permission, type Rulebook, shapeOfCaller, specialise } from '../../rules/index.js'
 import {
   compilationOn,
+  NotInOneStatementError,
   type Everyone,
   type EveryonePlan,
   planCallers,
@@ -152,15 +153,25 @@ export async function countForMany(
     const known = names.map((name) => bench.caller(name))
     const filter = specialise(permission(rulebook, table, 'list'), known[0] as Caller)
     if (filter.kind === 'never') continue
-    if (names.length === 1) {
-      counts.set(names[0] as string, await bench.as(names[0] as string).count(table))
+    const plan = names.length > 1 ? planTogether(await compilationOn(store, rulebook), table, filter, known) : undefined
+    if (!plan) {
+      for (const name of names) counts.set(name, await bench.as(name).count(table))
       continue
     }
-    const plan = planCallers(await compilationOn(store, rulebook), table, filter, known)
     const { open, of } = await runCounts(store, clock, plan, (row) => String(row['key 0']))
     for (const [at, name] of names.entries()) counts.set(name, of.get(String(at)) ?? open)
   }
   return counts
+}
+
+/** A plan to count for many callers at once; none where a database cannot. */
+function planTogether(...asked: Parameters<typeof planCallers>): EveryonePlan | undefined {
+  try {
+    return planCallers(...asked)
+  } catch (error) {
+    if (error instanceof NotInOneStatementError) return undefined
+    throw error
+  }
 }
 
 async function runCounts(
