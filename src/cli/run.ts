@@ -7,6 +7,7 @@ import { addCompare } from './compare.js'
 import { addCompletion } from './completion.js'
 import { addEmit } from './emit.js'
 import { addGrid } from './grid.js'
+import { addIndexes } from './indexes.js'
 import { addSee } from './see.js'
 import type { Shell } from './shell.js'
 import { shorten } from './table.js'
@@ -37,7 +38,18 @@ export async function run(args: readonly string[], shell: Shell): Promise<number
       writeOut: (text) => shell.print(text.trimEnd()),
       writeErr: (text) => shell.note(text.trimEnd().replace(/^error: /, '')),
     })
-  for (const add of [addGrid, addSee, addWhy, addTry, addCheck, addCompare, addEmit, addAdopt, addCompletion])
+  for (const add of [
+    addGrid,
+    addSee,
+    addWhy,
+    addTry,
+    addCheck,
+    addCompare,
+    addEmit,
+    addAdopt,
+    addIndexes,
+    addCompletion,
+  ])
     add(program, inside)
   try {
     await program.parseAsync(args, { from: 'user' })

@@ -16,7 +16,7 @@ import { downwards, type Links, NotInOneStatementError, upwards } from './chain.
 import { isPresent } from './stored.js'
 import type { Dialect, Traits } from './dialect.js'
 import { columnNamed, type Names, tableNamed } from './names.js'
-import { hasTrait, otherwise, readable, searchable } from './traits.js'
+import { areKnown, hasTrait, otherwise, readable, searchable } from './traits.js'
 import { type Fragment, isSlot, join, needs, raw, type Slot, slot, sql } from './fragment.js'
 
 /** A record as SQL sees it: its table, and how to write each of its fields. */
@@ -239,7 +239,11 @@ export function typedColumn(compilation: Compilation, { table, column, bare }: S
   if (!isLoose && !isOther) return { text, shape }
   const search = (value: Fragment) =>
     dialect.equal(bare?.(name) ?? text, searchable(compilation, table, name, value), shape)
-  return { text: (isLoose && dialect.exact?.(text)) || text, shape, ...(bare && other !== 'fine' && { search }) }
+  return {
+    text: (isLoose && dialect.exact?.(text)) || text,
+    shape,
+    ...(bare && other !== 'fine' && areKnown(compilation.traits) && { search }),
+  }
 }
 
 export function compileOperand(compilation: Compilation, operand: Operand, scopes: readonly Scope[]): TypedFragment {

@@ -112,9 +112,10 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'busy' | 'cancelled'
 /**
  * What a column can be that a field does not say. `fine`: moments finer than a millisecond, times finer than a second. `zoneless`: moments that are
  * taken to be in UTC. `loose`: different texts count as equal. `long`: texts are sorted by their beginning only. `padded`:
- * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text, such as one that lists words.
+ * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text. `words`: of one that lists
+ * the words there can be. `other`: sorted by another collation than most, so that the two cannot be compared as they are.
  */
-export const TRAITS = ['fine', 'zoneless', 'loose', 'long', 'padded', 'textual'] as const
+export const TRAITS = ['fine', 'zoneless', 'loose', 'long', 'padded', 'textual', 'words', 'other'] as const
 
 /** One of {@link TRAITS}. */
 export type Trait = (typeof TRAITS)[number]

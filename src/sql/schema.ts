@@ -40,7 +40,8 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
   return [...schemas, ...tables]
 }
 
-function createIndex(names: Names & { readonly dialect: Dialect }, table: string, field: string): string {
+/** The statement that creates an index on a field, called after table and field. */
+export function createIndex(names: Names & { readonly dialect: Dialect }, table: string, field: string): string {
   const { dialect, rulebook } = names
   const index = dialect.identifier(`${table}_${field}`)
   const on = `(${columnNamed(names, table, field)})`

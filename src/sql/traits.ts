@@ -12,6 +12,9 @@ interface Known extends Names {
 /** No column is what the model does not say. */
 export const NO_TRAITS: Traits = new Map()
 
+/** Whether it is known which columns have which traits: where it is not, each is taken to have them all. */
+export const areKnown = (traits: Traits): boolean => traits.get('') === undefined
+
 /** Whether the database has a column with this trait. */
 export const hasTrait = ({ traits, rulebook }: Known, table: string, field: string, trait: Trait): boolean =>
   traits.get(placeOfField(rulebook.model, table, field))?.has(trait) === true
@@ -20,8 +23,8 @@ export const hasTrait = ({ traits, rulebook }: Known, table: string, field: stri
 const OTHERWISE: Partial<Readonly<Record<FieldType, readonly Trait[]>>> = {
   timestamp: ['zoneless'],
   time: ['fine'],
-  text: ['textual', 'padded'],
-  choice: ['textual', 'padded'],
+  text: ['textual', 'words', 'other', 'padded'],
+  choice: ['textual', 'words', 'other', 'padded'],
 }
 
 /** The trait by which a column is read and written otherwise, where it has one. */

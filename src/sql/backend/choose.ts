@@ -136,7 +136,11 @@ interface Known {
   isCountable?: true
 }
 
-async function readCatalogue({ dialect, rulebook, columns }: Workshop, at: SqlPlace): Promise<Catalogue> {
+/** The indexes that serve fields of the model, and about how many records its tables have. */
+export async function readCatalogue(
+  { dialect, rulebook, columns }: Omit<Workshop, 'reaches'>,
+  at: SqlPlace,
+): Promise<Catalogue> {
   const { model } = rulebook
   // Of what compares otherwise than it is stored, an index serves equality with a value alone.
   const isServed = (table: string, field: string) =>

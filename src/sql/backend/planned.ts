@@ -24,13 +24,18 @@ export const compilationOf = ({ rulebook, dialect, columns }: Workshop): Compila
   traits: columns.traits,
 })
 
-/** What statements are compiled with that are run on a store by themselves, past any guard. */
-export async function compilationOn(store: Database, rulebook: Rulebook): Promise<Compilation> {
-  const columns = Columns.of(store, rulebook.model)
+/** What is known of a store's columns, read where it was not. */
+export async function knownColumns(store: Database, { model }: Rulebook): Promise<Columns> {
+  const columns = Columns.of(store, model)
   if (!columns.areKnown) {
     await columns.read(async ({ text, bind }) => (await store.query(text, bind(NOBODY))).rows)
   }
-  return { rulebook, dialect: store.dialect, traits: columns.traits }
+  return columns
+}
+
+/** What statements are compiled with that are run on a store by themselves, past any guard. */
+export async function compilationOn(store: Database, rulebook: Rulebook): Promise<Compilation> {
+  return { rulebook, dialect: store.dialect, traits: (await knownColumns(store, rulebook)).traits }
 }
 
 /** Runs a statement with the caller's, the clock's and the given values in its slots. */

@@ -149,13 +149,23 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
   beginning: (text) => sql`LEFT(${text}, 100)`,
   traits: (
     schemas,
-  ) => sql`SELECT TABLE_SCHEMA AS "schema", TABLE_SCHEMA = DATABASE() AS "own", TABLE_NAME AS "table", COLUMN_NAME AS "column", CASE WHEN DATA_TYPE = 'enum' THEN 'textual' WHEN DATETIME_PRECISION IS NULL THEN 'long' ELSE 'fine' END AS "trait"
-FROM information_schema.COLUMNS
-WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND (DATETIME_PRECISION > IF(DATA_TYPE = 'time', 0, 3) OR CHARACTER_OCTET_LENGTH > 1020 OR DATA_TYPE = 'enum')`,
+  ) => sql`SELECT c.TABLE_SCHEMA AS "schema", c.TABLE_SCHEMA = DATABASE() AS "own", c.TABLE_NAME AS "table", c.COLUMN_NAME AS "column", v.trait AS "trait"
+FROM information_schema.COLUMNS c
+JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine') AS v ON CASE v.trait
+WHEN 'words' THEN c.DATA_TYPE = 'enum'
+WHEN 'other' THEN c.DATA_TYPE <> 'enum' AND c.COLLATION_NAME NOT LIKE '%\\_bin' AND c.COLLATION_NAME <> (
+  SELECT COLLATION_NAME FROM information_schema.COLUMNS
+  WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND COLLATION_NAME NOT LIKE '%\\_bin'
+  GROUP BY COLLATION_NAME ORDER BY count(*) DESC, COLLATION_NAME LIMIT 1)
+WHEN 'long' THEN c.CHARACTER_OCTET_LENGTH > 1020 AND c.DATETIME_PRECISION IS NULL
+ELSE c.DATETIME_PRECISION > IF(c.DATA_TYPE = 'time', 0, 3) END
+WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,
   // Words of a list are sorted by their place in it, and compared as texts.
   readable: (column, trait) => {
     if (trait === 'fine') return sql`SEC_TO_TIME(FLOOR(TIME_TO_SEC(${column})))`
-    return trait === 'textual' ? sql`CAST(${column} AS CHAR)` : undefined
+    // In an order of which there is one, so that any two can be compared.
+    if (trait === 'words' || trait === 'textual') return sql`(CAST(${column} AS CHAR) COLLATE utf8mb4_bin)`
+    return trait === 'other' ? sql`(CONVERT(${column} USING utf8mb4) COLLATE utf8mb4_bin)` : undefined
   },
   nextNumber: () => sql`NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,

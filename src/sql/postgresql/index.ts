@@ -75,7 +75,7 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
   traits,
   readable: (column, trait) => {
     if (trait === 'fine') return sql`date_trunc('second', ${column}::time)::time`
-    if (trait === 'padded' || trait === 'textual') return sql`CAST(${column} AS text)`
+    if (trait === 'padded' || trait === 'textual' || trait === 'words') return sql`CAST(${column} AS text)`
     // Right of either type, for statements that are written before that is known.
     if (trait === 'zoneless')
       return sql`(CASE WHEN pg_typeof(${column}) = 'timestamp'::regtype THEN ${column}::timestamp AT TIME ZONE 'UTC' ELSE ${column}::timestamptz END)`
@@ -84,11 +84,16 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
   writable: (value, trait, { table, column, named }) => {
     if (trait === 'zoneless') return sql`(${value} AT TIME ZONE 'UTC')`
     // The table itself knows the type of its column.
-    return trait === 'textual'
+    return trait === 'textual' || trait === 'words'
       ? sql`(jsonb_populate_record(NULL::${table}, jsonb_build_object(${named}, ${value}))).${column}`
       : undefined
   },
-  searchable: (value, trait) => (trait === 'padded' ? sql`${value}::bpchar` : undefined),
+  searchable: (value, trait, { table, column }) => {
+    // What is none of its words, none is equal to.
+    if (trait === 'words')
+      return sql`(SELECT _e FROM unnest(enum_range((NULL::${table}).${column})) AS _e WHERE _e::text = ${value})`
+    return trait === 'padded' ? sql`${value}::bpchar` : undefined
+  },
   nextNumber: (table, column) => sql`nextval(pg_get_serial_sequence(${textSlot(table)}, ${textSlot(column)}))`,
   createSchema: (schema) => `CREATE SCHEMA IF NOT EXISTS ${schema}`,
   numberOn: (table, column) =>

@@ -13,7 +13,8 @@ CROSS JOIN LATERAL (VALUES
   ('fine', a.atttypid = 'time'::regtype AND a.atttypmod <> 0),
   ('zoneless', a.atttypid = 'timestamp'::regtype),
   ('padded', a.atttypid = 'bpchar'::regtype),
-  ('textual', y.typtype = 'e' OR y.typname = 'citext')
+  ('textual', y.typname = 'citext'),
+  ('words', y.typtype = 'e')
 ) AS v (trait, has)
 WHERE v.has AND a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f')
 AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))

@@ -1,5 +1,5 @@
 import { decimalFrom, unitsOf } from '../../model/index.js'
-import { type Fragment, sql } from '../fragment.js'
+import { type Fragment, join, raw, sql } from '../fragment.js'
 import { bytesRead, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** A number of the driver's would lose digits beyond 2^53. */
@@ -7,6 +7,35 @@ const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
 
 /** Some functions make something of nothing. */
 const unlessMissing = (column: Fragment, made: Fragment): Fragment => sql`iif(${column} IS NULL, NULL, ${made})`
+
+/** By what powers of two numbers are brought near, from which size on: these multiply exactly. */
+const SCALES = [
+  [200, 700],
+  [100, 400],
+  [-50, 0],
+  [-150, -400],
+  [-250, -700],
+  [-400, -1000],
+] as const
+
+/**
+ * A number with as many digits as it takes to read the same again, which SQLite gets right only of numbers that are not very
+ * large and not very small: others are brought near by a power of two, which is said behind.
+ */
+function inDigits(column: Fragment): Fragment {
+  const half = '1125899906842624.0' // 2 to the 50
+  const cases = SCALES.map(([from, power]) => {
+    const near = raw(` ${power > 0 ? '/' : '*'} ${half}`.repeat(Math.abs(power) / 50))
+    return sql`WHEN abs(${column}) >= ${raw(from < -300 ? '0' : `1e${from}`)} THEN printf('%!.17g ${raw(String(power))}', ${column}${near})`
+  })
+  return sql`CASE WHEN ${column} = 0 THEN '0 0' ${join(cases, ' ')} END`
+}
+
+/** A number as the driver has it, or as {@link inDigits} writes it. */
+function fromDigits(value: unknown): number {
+  const [digits, power] = String(value).split(' ')
+  return power === undefined ? Number(value) : Number(digits) * 2 ** Number(power)
+}
 
 /**
  * How SQLite stores each type: timestamps as ISO text, decimals in their smallest unit, lists as JSON. Only an INTEGER
@@ -24,9 +53,8 @@ export const types: StoredTypes = {
   },
   float: {
     column: () => 'REAL',
-    // With as many digits as it takes to read the same number again.
-    inJson: (column) => unlessMissing(column, sql`printf('%!.17g', ${column})`),
-    fromDriver: Number,
+    inJson: (column) => unlessMissing(column, inDigits(column)),
+    fromDriver: fromDigits,
   },
   boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: (value) => value === 1 },
   timestamp: {
