@@ -98,7 +98,7 @@ describe('adopt', () => {
         "fullName: text().storedAs('Full Name'),",
         "authorId2: text().optional().storedAs('authorId'),",
         /ownerId: references\('member'\)\.storedAs\('OwnerID'\), \/\/ a reference by its name/,
-        /ownerValue: text\(\)\.optional\(\)\.storedAs\('Owner'\), \/\/ row\.owner is/,
+        /ownerValue: text\(\)\.optional\(\)\.storedAs\('Owner'\), \/\/ not owner, since row\.owner is/,
         `state: choice('free', "it's let"),`,
         'added: text().optional().defaulted()',
         /Free Tables is left out: it is a view/,

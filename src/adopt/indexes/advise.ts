@@ -36,12 +36,13 @@ export async function adviseIndexes(
   rulebook: Rulebook,
   only?: string,
 ): Promise<{ readonly ties: readonly TieIndexes[]; readonly missing: readonly IndexAdvice[] }> {
-  const { indexes, rows } = await readIndexes(store, rulebook)
+  const { indexes, rows, unserved } = await readIndexes(store, rulebook)
+  const served = (fields: readonly string[]) => [...new Set(fields)].filter((field) => !unserved.has(field))
   const tables = only === undefined ? Object.keys(rulebook.tables) : [only]
   const ties = tables.flatMap((table) =>
     tiesToList(rulebook, table).map(({ tie, that }): TieIndexes => {
-      const needs = [...new Set(missingFor(that, table, {}))]
-      return { table, tie, that, needs, missing: [...new Set(missingFor(that, table, indexes))] }
+      const [needs, missing] = [served(missingFor(that, table, {})), served(missingFor(that, table, indexes))]
+      return { table, tie, that, needs, missing }
     }),
   )
   const fields = [...new Set(ties.flatMap(({ missing }) => missing))]

@@ -158,6 +158,7 @@ export async function readCatalogue(
     }
   }
   const indexes: Record<string, ReadonlySet<string>> = {}
+  const unserved = new Set<string>()
   const rows: Record<string, number> = {}
   for (const [table, { fields }] of Object.entries(model.tables)) {
     const { schema, name } = storedTable(model, table)
@@ -166,10 +167,11 @@ export async function readCatalogue(
       (field) => known?.columns.has(placeOfField(model, table, field)) && isServed(table, field),
     )
     indexes[table] = new Set(indexed)
+    for (const field of Object.keys(fields)) if (!isServed(table, field)) unserved.add(`${table}.${field}`)
     rows[table] = known?.rows ?? UNTOLD
     const counted = known?.rows === undefined && known?.isCountable ? planRows({ dialect, rulebook }, table) : undefined
     // Not every table tells; one that does not is taken to be large enough for a look at what the caller reaches.
     if (counted) rows[table] = Number((await tell(dialect, at, counted))[0]?.['rows'] ?? 0)
   }
-  return { indexes, rows }
+  return { indexes, rows, unserved }
 }

@@ -12,6 +12,8 @@ const EACH = 200
 export interface Catalogue {
   readonly indexes: Indexes
   readonly rows: Readonly<Record<string, number>>
+  /** Fields, as `plots.soil`, whose columns compare otherwise than they are stored: an index serves a value alone. */
+  readonly unserved: ReadonlySet<string>
 }
 
 /** About how many records a caller reaches, and how many meet what is asked besides. */
