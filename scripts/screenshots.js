@@ -26,6 +26,7 @@ const COMMANDS = {
   try: ['try', 'update', 'entries', '1', '--as', 'ana', '--with', '{ audience: public }'],
   compare: ['compare', before],
   check: ['check', wrong],
+  indexes: ['indexes', '--try'],
 }
 
 const { browserOptions } = await tsImport('../test/support/browser.ts', import.meta.url)
@@ -44,6 +45,22 @@ const pachter = (...args) =>
     env: { ...process.env, FORCE_COLOR: '1' },
   }).stdout
 
+async function fillSqlite(file) {
+  const { model } = await tsImport('../examples/allotment/model.ts', import.meta.url)
+  const { readData } = await tsImport('../examples/allotment/database.ts', import.meta.url)
+  const { createTables, insertRecord, sqlite } = await import('../dist/sql/index.js')
+  const { default: Database } = await import('better-sqlite3')
+  const database = new Database(file)
+  for (const statement of createTables(model, sqlite)) database.exec(statement)
+  for (const [table, records] of Object.entries(await readData())) {
+    for (const record of records) {
+      const { text, values } = insertRecord(model, sqlite, table, record)
+      database.prepare(text).run(...values)
+    }
+  }
+  database.close()
+}
+
 const rulebook = JSON.parse(pachter('emit', 'json'))
 rulebook.tables.entries.grants.update[0].to = ['author']
 rulebook.tables.members.grants.read[2].fields = ['name']
@@ -55,17 +72,25 @@ writeFileSync(
   expectations.replace('sees: [1..5]', 'sees: [1..4]').replace('update: [3, 5, 6, 12]', 'update: [3, 5, 6, 12, 20]'),
 )
 
-for (const [name, args] of Object.entries(COMMANDS)) {
-  const stdout = pachter(...args)
-  const body = new Convert({ escapeXML: true, fg: '#1c2b23' }).toHtml(stdout)
+const shoot = async (name, typed, printed) => {
+  const body = new Convert({ escapeXML: true, fg: '#1c2b23' }).toHtml(printed)
   await page.setContent(
-    `<body style="margin:16px;background:#fbfaf5"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace">$ pachter ${args
-      .map((arg) => (/[ {]/.test(arg) ? `'${arg}'` : arg))
-      .join(' ')
-      .replaceAll(`${scratch}/`, '')}\n\n${body}</pre>`,
+    `<body style="margin:16px;background:#fbfaf5"><pre style="font:13px/1.35 'DejaVu Sans Mono',monospace">$ ${typed.replaceAll(`${scratch}/`, '')}\n\n${body}</pre>`,
   )
   await page.screenshot({ path: `${folder}${name}.png` })
 }
+
+for (const [name, args] of Object.entries(COMMANDS)) {
+  const typed = args.map((arg) => (/[ {]/.test(arg) ? `'${arg}'` : arg)).join(' ')
+  await shoot(name, `pachter ${typed}`, pachter(...args))
+}
+
+// The demo's tables as an application that knows nothing of Pachter would have them.
+const korenveld = join(scratch, 'korenveld.db')
+await fillSqlite(korenveld)
+const adopted = pachter('adopt', korenveld, '--config', join(scratch, 'pachter.config.ts'))
+const [entries = ''] = /^ {4}entries: .*?^$/ms.exec(readFileSync(join(scratch, 'access/rules.ts'), 'utf8')) ?? []
+await shoot('adopt', 'pachter adopt korenveld.db', `${adopted}\n$ grep -A 20 entries: access/rules.ts\n\n${entries}`)
 
 pachter('check', '--mutate', '--report', report)
 await page.goto(`file://${report}`)

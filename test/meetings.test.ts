@@ -20,9 +20,16 @@ import { engineNames, load, openEngines } from './support/engines.js'
 /** How many meetings of each kind, for each isolation level that a pool is set up with. */
 const MEETINGS = Number(process.env['PACHTER_MEETINGS'] ?? 25)
 
+/** From the number of a plot to that of the one around it. */
+const OUTER = 1_000_000
+
 const model = defineModel({
   members: { id: integer().key(), duties: list(text()) },
-  plots: { id: integer().key(), holderId: references('members').optional() },
+  plots: {
+    id: integer().key(),
+    holderId: references('members').optional(),
+    insideId: references('plots').optional(),
+  },
   entries: { id: integer().key(), plotId: references('plots'), title: text(), audience: text() },
   shares: { entryId: references('entries').key(), memberId: references('members').key() },
   notes: { id: integer().key().generated(), entryId: references('entries'), body: text() },
@@ -38,8 +45,9 @@ const rules = defineRules(model, caller, {
       .ties({
         shared: row.shares.some((share) => share.memberId.is(caller.id)),
         holder: row.plot.holderId.is(caller.id),
+        above: row.plot.inside.chain('insideId').some((plot) => plot.holderId.is(caller.id)),
       })
-      .grants({ read: [signedIn], update: ['shared', 'holder', role('warden')], delete: [signedIn] })
+      .grants({ read: [signedIn], update: ['shared', 'holder', 'above', role('warden')], delete: [signedIn] })
       .denies({ noted: { on: 'delete', when: row.notes.some(), message: 'What has notes stays.' } }),
   notes: ({ row, table, signedIn }) =>
     table
@@ -129,6 +137,13 @@ for (const name of engineNames.filter((each) => each in pools)) {
           write: update,
           wrote: title,
         },
+        'a chain cut under a lock': {
+          who: 5,
+          hold: locked,
+          withdraw: (other, id) => run(other, `UPDATE plots SET ${q('insideId')} = NULL WHERE id = ${OUTER + id}`),
+          write: update,
+          wrote: title,
+        },
         'a create under a parent that is locked': { who: 2, hold: locked, withdraw: close, write: add, wrote: note },
       }
 
@@ -136,7 +151,7 @@ for (const name of engineNames.filter((each) => each in pools)) {
         const engine = (await openEngines()).find((each) => each.name === name)
         const opened = open(engine?.url ?? '')
         ;({ store, end } = opened)
-        const members = [2, 3, 4].map((id) => ({ id, duties: [] }))
+        const members = [2, 3, 4, 5].map((id) => ({ id, duties: [] }))
         await load({ name, store, close: end }, model, { members })
         const key = `FOREIGN KEY (${q('entryId')}) REFERENCES entries (id) ON DELETE CASCADE`
         await store.query(`ALTER TABLE notes ADD ${key}`, [])
@@ -149,7 +164,10 @@ for (const name of engineNames.filter((each) => each in pools)) {
       async function prepared(): Promise<number> {
         entry += 1
         const warden = store.dialect.name === 'postgresql' ? `'{warden}'` : `'["warden"]'`
-        await store.query(`INSERT INTO plots VALUES (${entry}, 4)`, [])
+        // A plot in a plot in one that another member holds.
+        await store.query(`INSERT INTO plots VALUES (${2 * OUTER + entry}, 5, NULL)`, [])
+        await store.query(`INSERT INTO plots VALUES (${OUTER + entry}, NULL, ${2 * OUTER + entry})`, [])
+        await store.query(`INSERT INTO plots VALUES (${entry}, 4, ${OUTER + entry})`, [])
         await store.query(`INSERT INTO entries VALUES (${entry}, ${entry}, 'Leeks', 'open')`, [])
         await store.query(`INSERT INTO shares VALUES (${entry}, 2)`, [])
         await store.query(`UPDATE members SET duties = ${warden} WHERE id = 3`, [])
@@ -161,6 +179,7 @@ for (const name of engineNames.filter((each) => each in pools)) {
         'a share withdrawn with a change',
         'a role taken away under a lock',
         'a parent handed over under a lock',
+        'a chain cut under a lock',
         'a create under a parent that is locked',
       ]) {
         it(`${MEETINGS} with ${kind}: nothing is written without right`, async function () {

@@ -94,6 +94,14 @@ export function planEveryone(
   })
 }
 
+/** One statement that counts what everyone in a table of callers reaches, whoever they are. */
+export const planOpen = (compilation: Compilation, table: string, filter: Condition, everyone: Everyone): Statement =>
+  planCount({ ...compilation, form: 'scan' }, table, openIn(branchesIn(ofSignedIn(filter, everyone))))
+
+/** What of some branches holds whoever asks. */
+const openIn = (branches: readonly Condition[]): Condition =>
+  normalise(anyOf(...branches.filter((each) => !asksCaller(each))))
+
 /**
  * The same for some callers whom the conditions of the rules do not tell apart but by their attributes' values. They
  * are named by their place, from 0, in the column `key 0`.
@@ -134,7 +142,7 @@ export function planCallers(
 function planCounts(compilation: Compilation, table: string, filter: Condition, callers: CallerRows): EveryonePlan {
   const { dialect } = compilation
   const branches = branchesIn(filter)
-  const open = normalise(anyOf(...branches.filter((each) => !asksCaller(each))))
+  const open = openIn(branches)
   const asking = branches.filter(asksCaller)
   const [alone, own] = [asking.filter(isCallerAlone), asking.filter((each) => !isCallerAlone(each))]
   const inside: Compilation = { ...compilation, form: 'walk', caller: callers.attribute }

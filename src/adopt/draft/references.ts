@@ -58,7 +58,7 @@ function isAlike(left: Shape | undefined, right: Shape | undefined): boolean {
   return (isWhole(left) && isWhole(right)) || comparesAs(left) === comparesAs(right)
 }
 
-/** The table that a column is called after: `MemberID` after `Members`, and `OwnerID` after the one table of people. */
+/** The table that a column is called after: `MemberID`, or `Member`, after `Members`, and `OwnerID` after the one table of people. */
 function calledAfter(kept: Kept, column: string, all: readonly Kept[]): Kept | undefined {
   if (kept.key.length === 1 && kept.key[0] === column) return undefined
   const name = codeName(column, 'field')
@@ -67,7 +67,9 @@ function calledAfter(kept: Kept, column: string, all: readonly Kept[]): Kept | u
   const fitting = all.filter(
     (each) => each.key.length === 1 && isAlike(shapeOf(kept, column), shapeOf(each, each.key[0] as string)),
   )
-  const [after, ...others] = fitting.filter((each) => stem !== undefined && alike(each.name, stem))
+  const [after, ...others] = fitting.filter(
+    (each) => (stem !== undefined || each !== kept) && alike(each.name, stem ?? name),
+  )
   if (after && others.length === 0) return after
   const [people, ...more] = fitting.filter((each) => isPersons && WORDS.people.test(each.name))
   return more.length === 0 && (stem !== undefined || /By$/.test(name)) ? people : undefined

@@ -16,12 +16,14 @@ import {
   type EveryonePlan,
   planCallers,
   planEveryone,
+  planOpen,
   type SqlStore,
   type Statement,
 } from '../../sql/index.js'
 import { EveryoneUnknownError } from '../bench/errors.js'
 import { inBatches } from '../bench/keys.js'
 import type { Workbench } from '../bench/workbench.js'
+import { countEach } from './one-by-one.js'
 
 /** How much one of all callers reaches. */
 export interface Reach {
@@ -115,13 +117,20 @@ export async function whoSees(
 }
 
 async function reachInto(
-  { rulebook, store, clock }: Workbench,
+  bench: Workbench,
   everyone: Everyone,
   table: string,
   besides: readonly Condition[] = [],
 ): Promise<ReachInto> {
+  const { rulebook, store, clock } = bench
   const filter = expand(rulebook, allOf(permission(rulebook, table, 'list'), ...besides))
-  const plan = planEveryone(await compilationOn(store, rulebook), table, filter, everyone)
+  const compilation = await compilationOn(store, rulebook)
+  const plan = together(() => planEveryone(compilation, table, filter, everyone))
+  if (!plan) {
+    const { text, bind } = planOpen(compilation, table, filter, everyone)
+    const { rows } = await store.query(text, bind({ caller: NOBODY, clock }))
+    return { open: Number(rows[0]?.['count'] ?? 0), of: await countEach(bench, everyone, table, filter) }
+  }
   const { key } = tableOf(rulebook.model, everyone.table)
   const keyIn = (row: Readonly<Record<string, unknown>>) =>
     printKey(rulebook.model, everyone.table, Object.fromEntries(key.map((name, at) => [name, row[`key ${at}`]])))
@@ -153,7 +162,8 @@ export async function countForMany(
     const known = names.map((name) => bench.caller(name))
     const filter = specialise(permission(rulebook, table, 'list'), known[0] as Caller)
     if (filter.kind === 'never') continue
-    const plan = names.length > 1 ? planTogether(await compilationOn(store, rulebook), table, filter, known) : undefined
+    const compilation = await compilationOn(store, rulebook)
+    const plan = names.length > 1 ? together(() => planCallers(compilation, table, filter, known)) : undefined
     if (!plan) {
       for (const name of names) counts.set(name, await bench.as(name).count(table))
       continue
@@ -165,9 +175,9 @@ export async function countForMany(
 }
 
 /** A plan to count for many callers at once; none where a database cannot. */
-function planTogether(...asked: Parameters<typeof planCallers>): EveryonePlan | undefined {
+function together(plan: () => EveryonePlan): EveryonePlan | undefined {
   try {
-    return planCallers(...asked)
+    return plan()
   } catch (error) {
     if (error instanceof NotInOneStatementError) return undefined
     throw error
