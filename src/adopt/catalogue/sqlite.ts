@@ -80,10 +80,15 @@ const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`
 
 /** The first of these types that all values look like, none where no type holds them all. */
 async function lookOf(ask: Ask, table: string, column: string, types: readonly FieldType[]): Promise<Held> {
-  const counts = types.map((type) => `count(*) FILTER (WHERE ${LOOKS[type] ?? '1'}) AS ${quoted(type)}`)
+  const counts = [...new Set([...types, 'timestamp' as const])].map(
+    (type) => `count(*) FILTER (WHERE ${LOOKS[type] ?? '1'}) AS ${quoted(type)}`,
+  )
   const values = `SELECT ${quoted(column)} AS v FROM ${quoted(table)} WHERE ${quoted(column)} IS NOT NULL LIMIT 10000`
   const [row] = await ask<Record<string, number>>(`SELECT count(*) AS "all", ${counts.join(', ')} FROM (${values})`)
-  const found = types.find((type) => row?.[type] === row?.['all'])
+  const all = row?.['all'] ?? 0
+  // A text that is always a moment, is one.
+  if (types[0] === 'text' && all > 0 && row?.['timestamp'] === all) return { shape: { type: 'timestamp' } }
+  const found = types.find((type) => row?.[type] === all)
   const [promised] = types
   if (!found || !promised) return { remark: 'has values of several kinds' }
   const shape: Shape = { type: found }
