@@ -1,5 +1,6 @@
 import { expect } from 'chai'
 import {
+  anonymous,
   choice,
   type Condition,
   createGuard,
@@ -23,6 +24,7 @@ describe('values that the database gives', () => {
         state: choice('open', 'shut').defaulted(),
         area: integer().computed(),
         opens: time().optional(),
+        keeper: integer().optional().defaulted(),
       },
     })
     const shape = defineCaller({ id: integer() })
@@ -31,6 +33,13 @@ describe('values that the database gives', () => {
         table
           .ties({ small: row.area.below(20), early: row.opens.is('07:30:00') })
           .grants({ read: ['small', 'early'], create: [anyone], update: [{ to: 'small', after: row.rows.below(9) }] }),
+    })
+    const stamped = defineRules(own, shape, {
+      beds: ({ row, caller, anyone, table }) =>
+        table
+          .ties({ others: row.keeper.isNot(7) })
+          .grants({ read: [anyone], create: ['others'] })
+          .stamps({ create: { keeper: caller.id } }),
     })
     for (const { name, store } of await openEngines()) {
       const identity = {
@@ -42,7 +51,7 @@ describe('values that the database gives', () => {
       await store.query('DROP TABLE IF EXISTS beds', [])
       await store.query(
         `CREATE TABLE beds (id ${identity[store.dialect.name]} PRIMARY KEY, "rows" INTEGER NOT NULL, state ${state} NOT NULL DEFAULT 'shut',
-          area INTEGER GENERATED ALWAYS AS ("rows" * 4) STORED, opens ${finer})`.replaceAll(
+          area INTEGER GENERATED ALWAYS AS ("rows" * 4) STORED, opens ${finer}, keeper INTEGER DEFAULT 7)`.replaceAll(
           '"',
           store.dialect.identifier('').slice(0, 1),
         ),
@@ -55,8 +64,15 @@ describe('values that the database gives', () => {
         state: 'shut',
         area: 8,
         opens: null,
+        keeper: 7,
       })
       expect((await guard.create('beds', { rows: 3, state: 'open' })).state, name).to.equal('open')
+      // Given as missing, it stays so; and a stamp without a value leaves nothing to the database.
+      expect((await guard.create('beds', { rows: 1, keeper: null })).keeper, name).to.equal(null)
+      const unstamped = createGuard({ rules: stamped, store: { ...store } })
+        .as(anonymous)
+        .create('beds', { rows: 1 })
+      expect((await refusalOf(unstamped)).message, name).to.match(/keeper.*its stamp has no value/)
       expect(await guard.update('beds', 1, { rows: 4 }), name).to.deep.include({ rows: 4, area: 16 })
       expect((await refusalOf(guard.update('beds', 1, { rows: 9 }))).status, name).to.equal(403)
       const given = await refusalOf(guard.create('beds', { rows: 1, area: 3 }))

@@ -181,12 +181,13 @@ function compileChain(
   const find = says<ReturnType<Lookup>>(asked, { ...step, from, to, where, table })
   return (place) => {
     const around = place.records[level] as MemoryRecord
-    const passed = new Set<MemoryRecord>()
+    const passed = new Set<unknown>()
     let holds = false
     for (let value = read(place); !holds && !isMissing(value); value = next(place)) {
-      const [record] = find(place)(value)
-      if (!record || passed.has(record)) break
-      passed.add(record)
+      const at = value instanceof Date ? value.getTime() : value
+      const [record] = passed.has(at) ? [] : find(place)(value)
+      if (!record) break
+      passed.add(at)
       place.records[level] = record
       if (!passes(place)) break
       holds = inner(place)

@@ -109,10 +109,12 @@ function misnumbered(field: FieldData, value: unknown): string | undefined {
 /** The fields a create has to have a value for and has none. */
 function missingFields(rulebook: Rulebook, table: string, record: MemoryRecord): readonly string[] {
   const { checks } = rulesOf(rulebook, table)
+  const stamps = stampsFor(rulesOf(rulebook, table), 'create')
   return Object.entries(tableOf(rulebook.model, table).fields)
     .filter(([name, { optional, generated, filled }]) => {
-      const required = checks.fields[name]?.onCreate === 'required' || !(optional || generated || filled)
-      return required && isMissing(record[name])
+      // What is stamped was relied on: the database's own default would be another value.
+      const isRelied = checks.fields[name]?.onCreate === 'required' || (filled && Object.hasOwn(stamps, name))
+      return (isRelied || !(optional || generated || filled)) && isMissing(record[name])
     })
     .map(([name]) => name)
 }

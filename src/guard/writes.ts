@@ -10,7 +10,7 @@ import {
   unstamped,
   type Verdict,
 } from '../decide/index.js'
-import { isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
+import { fieldOf, isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
 import {
   type Action,
   assertAction,
@@ -61,7 +61,9 @@ export function creationOf(session: Session, table: string, reading: Reading): C
   const now = clock()
   const { values, fields } = reading
   const record = recordToCreate(rulebook, table, values, caller, now)
-  const stored = Object.keys(record).filter((name) => !isMissing(record[name]))
+  // Given as missing, it is not to be filled in.
+  const isEmptied = (name: string) => fields.includes(name) && fieldOf(rulebook.model, table, name).filled === 'default'
+  const stored = Object.keys(record).filter((name) => !isMissing(record[name]) || isEmptied(name))
   const planFor = (records: number) =>
     planned(session, 'create', [table, fields, stored, records], () => {
       const condition = specialise(createPermission(rulebook, table, fields), caller)

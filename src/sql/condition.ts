@@ -184,7 +184,7 @@ function compileChain(compilation: Compilation, some: Some, chain: string, scope
     )
   }
   const links = linksOf(compilation, some, chain, scopes)
-  const start = compileOperand(compilation, from, scopes)
+  const start = cutMoment(compilation, compileOperand(compilation, from, scopes))
   const isBelow = !dialect.correlates || (asksCaller(where) && !isEach && form !== 'walk')
   if (!isBelow) return sql`${needs('chains')}${upwards(dialect, links, start)}`
   const subquery = {
@@ -195,6 +195,10 @@ function compileChain(compilation: Compilation, some: Some, chain: string, scope
   }
   return sql`${needs('chains')}${dialect.among(start.text, subquery, start.shape, form === 'walk' ? 'scan' : form)}`
 }
+
+/** A moment to the millisecond, as values have it; any other value as it is. */
+const cutMoment = ({ dialect }: Compilation, value: TypedFragment): TypedFragment =>
+  value.shape.type === 'timestamp' && !isSlot(value.text) ? { ...value, text: dialect.instant(value.text) } : value
 
 /** What a chain is made of, step by step. */
 export function linksOf(compilation: Compilation, some: Some, chain: string, scopes: readonly Scope[]): Links {
@@ -208,8 +212,8 @@ export function linksOf(compilation: Compilation, some: Some, chain: string, sco
   return {
     source: tableAs(compilation, table, to.level),
     level: to.level,
-    key: typedColumn(compilation, inner, to.field),
-    next: typedColumn(compilation, inner, chain),
+    key: cutMoment(compilation, typedColumn(compilation, inner, to.field)),
+    next: cutMoment(compilation, typedColumn(compilation, inner, chain)),
     passes: compileCondition(each, through, deeper),
     holds: compileCondition(each, where, deeper),
   }
