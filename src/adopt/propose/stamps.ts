@@ -16,7 +16,7 @@ export function stampsOf(
   const update: Record<string, string> = {}
   for (const { name, data } of fields) {
     const isMoment = data.type === 'timestamp'
-    if (owners[0] === name) create[name] = 'caller.id'
+    if (owners.includes(name)) create[name] = 'caller.id'
     else if (name === organisation?.field) create[name] = `caller.${name}`
     else if (isMoment && WORDS.created.test(name) && !data.filled) create[name] = 'now'
     else if (isMoment && WORDS.updated.test(name)) {
