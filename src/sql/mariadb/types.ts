@@ -68,7 +68,8 @@ export const types: StoredTypes = {
   },
   json: {
     column: () => 'JSON',
-    present: (column) => sql`JSON_TYPE(${column}) <> 'NULL'`,
+    // In an UPDATE, it looks into documents of rows that are not there, and stops at what is none.
+    present: (column) => sql`JSON_TYPE(IF(JSON_VALID(${column}), ${column}, 'null')) <> 'NULL'`,
     selected: asText,
     toDriver: (value) => JSON.stringify(value),
     fromDriver: (value: string) => JSON.parse(value) as unknown,
