@@ -20,6 +20,7 @@ import {
   isFixed,
   rulesOf,
   specialise,
+  withComputed,
 } from '../rules/index.js'
 import { withAnswer } from './answer.js'
 import type { ReadRecord, RecordRequest } from './backend.js'
@@ -152,7 +153,7 @@ function changeOf(session: Session, table: string, action: Action, reading: Read
     const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
     if (!writes) return { plan: undefined }
     const condition = specialise(changePermission(rulebook, table, action, fields), caller)
-    const seen = returned(session, table, [...fields, ...Object.keys(changes.stamps)])
+    const seen = returned(session, table, withComputed(rulebook, table, [...fields, ...Object.keys(changes.stamps)]))
     const request = { table, changes, settable, condition, records, ...(seen && { returned: seen }) }
     return { plan: session.backend.change(request), condition, rests: restsOnOthers(condition) }
   }

@@ -54,11 +54,7 @@ export function changePermission(
     ...recordChecks(rules).map(({ that }) => fair(rulebook, table, after(that), fields)),
     ...discretions(rulebook, table, action, fields).map(({ that }) => that),
   )
-  // What is computed from what is changed, changes with it.
-  const computed = Object.entries(tableOf(rulebook.model, table).fields).filter(
-    ([, { filled }]) => filled === 'computed',
-  )
-  const changed = [...fields, ...Object.keys(stampsFor(rules, action)), ...computed.map(([name]) => name)]
+  const changed = withComputed(rulebook, table, [...fields, ...Object.keys(stampsFor(rules, action))])
   return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
 }
 
@@ -69,6 +65,14 @@ function settled(condition: Condition, changed: readonly string[]): Condition {
   if (condition.kind === 'some') return condition
   return rewrite(condition, { part: (part) => settled(part, changed) })
 }
+
+/** The fields that a change of these changes: what is computed may follow from any. */
+export const withComputed = ({ model }: Rulebook, table: string, changed: readonly string[]): readonly string[] => [
+  ...changed,
+  ...Object.entries(tableOf(model, table).fields).flatMap(([name, { filled }]) =>
+    filled === 'computed' ? [name] : [],
+  ),
+]
 
 /** Whether a condition on a record could come out otherwise once these fields of it are changed. */
 export function dependsOn(condition: Condition, changed: readonly string[]): boolean {

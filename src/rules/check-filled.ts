@@ -1,5 +1,5 @@
 import { type Condition, contains, operandsOf, RuleError } from '../condition/index.js'
-import { fieldOf, tableOf } from '../model/index.js'
+import { tableOf } from '../model/index.js'
 import { at } from './at.js'
 import { changePermission, createPermission } from './change.js'
 import { ACTIONS, changesRecord, type Rulebook, rulesOf, stampsFor } from './rulebook.js'
@@ -11,27 +11,27 @@ import { ACTIONS, changesRecord, type Rulebook, rulesOf, stampsFor } from './rul
  * @throws {RuleError} where one does
  */
 export function checkFilled(rulebook: Rulebook, table: string): void {
-  const all = Object.keys(tableOf(rulebook.model, table).fields)
-  const filledBy = (how: string) => all.filter((name) => fieldOf(rulebook.model, table, name).filled === how)
-  const [computed, byDefault] = [filledBy('computed'), filledBy('default')]
   const rules = rulesOf(rulebook, table)
-  const isGiven = (name: string) =>
+  const fields = Object.entries(tableOf(rulebook.model, table).fields)
+  const filledBy = (how: string) => fields.flatMap(([name, { filled }]) => (filled === how ? [name] : []))
+  const [computed, byDefault] = [filledBy('computed'), filledBy('default')]
+  const isSure = (name: string) =>
     Object.hasOwn(stampsFor(rules, 'create'), name) || rules.checks.fields[name]?.onCreate === 'required'
-  for (const name of [...computed, ...byDefault.filter((each) => !isGiven(each))]) {
-    const others = all.filter((each) => each !== name && !computed.includes(each))
-    at(`${table} create`, () => {
-      if (looksAt(createPermission(rulebook, table, others), name)) throw unknown(table, name, computed)
-    })
+  const unknown = [...computed, ...byDefault.filter((name) => !isSure(name))]
+  if (unknown.length === 0) return
+  // One by one: where one may not be given, nothing else is asked, and what is asked of several is asked of each.
+  const givens = [[], ...fields.flatMap(([name]) => (computed.includes(name) ? [] : [[name]]))]
+  for (const given of givens) {
+    const condition = createPermission(rulebook, table, given)
+    const found = unknown.find((name) => !given.includes(name) && looksAt(condition, name))
+    if (found !== undefined) at(`${table} create`, () => refuse(table, found, computed))
   }
-  const changing = [...ACTIONS, ...rules.actions].filter((action) => changesRecord(rules, action))
-  for (const name of computed) {
-    for (const action of changing) {
-      const given = all.filter((each) => !computed.includes(each))
+  for (const action of computed.length > 0 ? [...ACTIONS, ...rules.actions] : []) {
+    if (!changesRecord(rules, action)) continue
+    for (const given of givens) {
       const whole = changePermission(rulebook, table, action, given)
-      at(`${table} ${action}`, () => {
-        if (contains(whole, (part) => part.kind === 'after' && looksAt(part.of, name)))
-          throw unknown(table, name, computed)
-      })
+      const found = computed.find((name) => contains(whole, (part) => part.kind === 'after' && looksAt(part.of, name)))
+      if (found !== undefined) at(`${table} ${action}`, () => refuse(table, found, computed))
     }
   }
 }
@@ -41,8 +41,8 @@ const looksAt = (condition: Condition, name: string): boolean =>
     operandsOf(part).some((each) => each.kind === 'field' && each.level === 0 && each.name === name),
   )
 
-function unknown(table: string, name: string, computed: readonly string[]): RuleError {
-  return new RuleError(
+function refuse(table: string, name: string, computed: readonly string[]): never {
+  throw new RuleError(
     computed.includes(name)
       ? `what ${table}.${name} will be, the database computes, and only once the record is written; ` +
           'ask for the fields it is computed from, or say with after what has to hold then.'

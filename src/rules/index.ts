@@ -20,7 +20,7 @@ export {
 } from './caller.js'
 export { checkRulebook } from './check.js'
 export { assertSize, checkAsked } from './check-condition.js'
-export { changePermission, createPermission, dependsOn, fair, possibility } from './change.js'
+export { changePermission, createPermission, dependsOn, fair, possibility, withComputed } from './change.js'
 export { type Discretion, discretions, supposing } from './discretion.js'
 export { compilePattern, type Matcher } from './pattern.js'
 export {

@@ -63,21 +63,20 @@ export function exactNumber(digits: number | undefined, scale: number | undefine
   return scale <= 17 ? { shape: { type: 'decimal', scale } } : unheld('has no digit before the point')
 }
 
-/** The words that a condition of the database's lets a column have, where that is what it says. */
-export function wordsIn(condition: string, column: string): readonly string[] | undefined {
+/** The words that a condition of the database's lets a column have; none where it says something else. */
+function wordsIn(condition: string, column: string): readonly string[] {
   const name = column.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
   const found = new RegExp(
     `^[\\s(]*["\`\\[]?${name}["\`\\]]?\\)?(?:::[\\w ]+)?\\s*(?:IN\\s*\\(|=\\s*ANY\\s*\\(\\(?ARRAY\\[)(.*?)[\\])]`,
     'is',
   ).exec(condition)
-  const words = found?.[1]?.match(/'(?:[^']|'')*'/g)?.map((word) => word.slice(1, -1).replaceAll("''", "'"))
-  return words && words.length > 0 ? words : undefined
+  return quotedIn(found?.[1] ?? '')
 }
 
 /** A text column whose words are listed is a choice of them. */
 export function chosen(held: Held, column: string, conditions: readonly string[]): Held {
   if (held.shape?.type !== 'text') return held
-  const words = conditions.flatMap((condition) => wordsIn(condition, column) ?? [])
+  const words = conditions.flatMap((condition) => wordsIn(condition, column))
   return words.length > 0 ? { ...held, shape: { type: 'choice', choices: words } } : held
 }
 
@@ -85,9 +84,26 @@ export function chosen(held: Held, column: string, conditions: readonly string[]
 export const marked = <K extends string>(marks: Readonly<Record<K, boolean>>): { readonly [M in K]?: true } =>
   Object.fromEntries(Object.entries(marks).filter(([, holds]) => holds)) as { readonly [M in K]?: true }
 
+/** Rows in groups, in the order in which each is first met. */
+export function grouped<R>(rows: readonly R[], by: (row: R) => string): ReadonlyMap<string, readonly R[]> {
+  const groups = new Map<string, R[]>()
+  for (const row of rows) {
+    const group = groups.get(by(row))
+    if (group) group.push(row)
+    else groups.set(by(row), [row])
+  }
+  return groups
+}
+
 /** The rows of a query that belong to each table. */
 export function byTable<R extends { readonly table: string }>(rows: readonly R[]): (table: string) => readonly R[] {
-  const groups = new Map<string, R[]>()
-  for (const row of rows) groups.set(row.table, [...(groups.get(row.table) ?? []), row])
+  const groups = grouped(rows, ({ table }) => table)
   return (table) => groups.get(table) ?? []
 }
+
+/** Names that a database hands out as JSON. */
+export const namesIn = (json: string): readonly string[] => JSON.parse(json) as string[]
+
+/** The texts in quotes as SQL writes them. */
+export const quotedIn = (text: string): readonly string[] =>
+  (text.match(/'(?:[^']|'')*'/g) ?? []).map((word) => word.slice(1, -1).replaceAll("''", "'"))

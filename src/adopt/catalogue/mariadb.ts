@@ -1,5 +1,16 @@
 import type { Shape } from '../../model/index.js'
-import { type Ask, byTable, type CatalogueTable, chosen, exactNumber, type Held, marked, unheld } from './catalogue.js'
+import {
+  type Ask,
+  byTable,
+  type CatalogueTable,
+  chosen,
+  exactNumber,
+  type Held,
+  marked,
+  namesIn,
+  quotedIn,
+  unheld,
+} from './catalogue.js'
 
 interface ColumnRow {
   readonly table: string
@@ -81,7 +92,7 @@ const TYPES: Readonly<Record<string, Shape['type']>> = {
 
 function heldIn({ name, base, written, digits, scale, extra }: ColumnRow, conditions: readonly string[]): Held {
   if (/^tinyint\(1\)/.test(written)) return { shape: { type: 'boolean' } }
-  if (base === 'enum') return { shape: { type: 'choice', choices: wordsOf(written) } }
+  if (base === 'enum') return { shape: { type: 'choice', choices: quotedIn(written) } }
   if (base === 'decimal') return exactNumber(Number(digits), Number(scale))
   if (base === 'bigint' && /auto_increment/.test(extra)) return { shape: { type: 'integer' } }
   if (base === 'longtext' && conditions.some((each) => isJson(each, name))) return { shape: { type: 'json' } }
@@ -92,13 +103,8 @@ function heldIn({ name, base, written, digits, scale, extra }: ColumnRow, condit
   return { shape: { type }, ...(remark && { remark }) }
 }
 
-const wordsOf = (written: string): readonly string[] =>
-  (written.match(/'(?:[^']|'')*'/g) ?? []).map((word) => word.slice(1, -1).replaceAll("''", "'"))
-
 const isJson = (condition: string, column: string): boolean =>
   condition.toLowerCase().replaceAll('`', '') === `json_valid(${column.toLowerCase()})`
-
-const namesIn = (json: string): readonly string[] => JSON.parse(json) as string[]
 
 /** Reads what MariaDB says of the database that is in use. */
 export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> {

@@ -1,5 +1,15 @@
 import type { Shape } from '../../model/index.js'
-import { type Ask, byTable, type CatalogueTable, chosen, exactNumber, type Held, marked, unheld } from './catalogue.js'
+import {
+  type Ask,
+  byTable,
+  type CatalogueTable,
+  chosen,
+  exactNumber,
+  type Held,
+  marked,
+  namesIn,
+  unheld,
+} from './catalogue.js'
 
 interface TableRow {
   readonly table: string
@@ -91,7 +101,7 @@ const LISTS: Readonly<Record<string, NonNullable<Shape['item']>>> = {
 }
 
 function heldIn({ base, kind, modifier, words, numbered, written }: ColumnRow): Held {
-  if (kind === 'e') return { shape: { type: 'choice', choices: JSON.parse(words ?? '[]') as string[] } }
+  if (kind === 'e') return { shape: { type: 'choice', choices: namesIn(words ?? '[]') } }
   // A sequence never gets so far that JavaScript's numbers end.
   if (base === 'int8' && numbered) return { shape: { type: 'integer' } }
   if (base === 'numeric') {
@@ -105,8 +115,6 @@ function heldIn({ base, kind, modifier, words, numbered, written }: ColumnRow): 
   if (base === 'float4') return unheld('has 32 bits, and compares otherwise than the numbers of JavaScript')
   return unheld(`is of type ${written}, which no field holds`)
 }
-
-const namesIn = (json: string): readonly string[] => JSON.parse(json) as string[]
 
 /** Reads what PostgreSQL says of itself. */
 export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[]> {

@@ -1,5 +1,5 @@
 import type { FieldType, Shape } from '../../model/index.js'
-import { type Ask, byTable, type CatalogueTable, chosen, type Held, marked } from './catalogue.js'
+import { type Ask, byTable, type CatalogueTable, chosen, grouped, type Held, marked } from './catalogue.js'
 
 interface TableRow {
   readonly table: string
@@ -137,8 +137,8 @@ export async function readSqlite(ask: Ask): Promise<readonly CatalogueTable[]> {
       ...marked({ isView: kind === 'view' }),
       columns: held,
       key: key.map(({ name }) => name),
-      uniques: grouped(keysOf(table), ({ name }) => name).map((rows) => rows.map(({ column }) => column)),
-      references: grouped(referencesOf(table), ({ id }) => String(id)).map((rows) => ({
+      uniques: [...grouped(keysOf(table), ({ name }) => name).values()].map((rows) => rows.map(({ column }) => column)),
+      references: [...grouped(referencesOf(table), ({ id }) => String(id)).values()].map((rows) => ({
         columns: rows.map(({ from }) => from),
         table:
           tables.find((each) => each.table.toLowerCase() === rows[0]?.to.toLowerCase())?.table ??
@@ -152,9 +152,3 @@ export async function readSqlite(ask: Ask): Promise<readonly CatalogueTable[]> {
 
 const keyOf = (columns: readonly ColumnRow[]): readonly string[] =>
   columns.filter(({ place }) => place > 0).map(({ name }) => name)
-
-function grouped<R>(rows: readonly R[], by: (row: R) => string): readonly (readonly R[])[] {
-  const groups = new Map<string, R[]>()
-  for (const row of rows) groups.set(by(row), [...(groups.get(by(row)) ?? []), row])
-  return [...groups.values()]
-}
