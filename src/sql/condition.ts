@@ -136,14 +136,13 @@ function compileUnchanged(compilation: Compilation, field: string, now: Scope): 
   const changed = next(compilation)
   const sent = changed.sent?.(field)
   const after = sent ? { ...before, text: sent } : typedColumn(compilation, changed, field)
-  const { dialect } = compilation
   if (isNever(before.shape, 'compared')) {
     // What is not looked into counts as changed where anything is set, but for nothing in place of nothing.
     if (!isSlot(after.text)) return sql`TRUE`
     return sql`((${compileIsSet(compilation, before)}) IS NOT TRUE AND (${compileIsSet(compilation, after)}) IS NOT TRUE)`
   }
-  const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
-  return dialect.same(cut(before), cut(after), before.shape)
+  const [was, is] = [before, after].map((each) => cutMoment(compilation, each).text) as [Fragment, Fragment]
+  return compilation.dialect.same(was, is, before.shape)
 }
 
 function compileCompare(compilation: Compilation, { how, left, right }: Compare, scopes: readonly Scope[]): Fragment {
@@ -161,13 +160,12 @@ function compileSome(compilation: Compilation, some: Some, scopes: readonly Scop
   deeper[to.level] = inner
   const condition = compileCondition(compilation, where, deeper)
   const reached = typedColumn(compilation, inner, to.field)
-  const cut = ({ text, shape }: TypedFragment) => (shape.type === 'timestamp' ? dialect.instant(text) : text)
   // Where callers are records among others, so does what is asked of them.
   const looksOut = refersOutside(where, to.level) || (compilation.caller !== undefined && asksCaller(where))
-  const subquery = { selected: cut(reached), source, where: condition, looksOut }
+  const subquery = { selected: cutMoment(compilation, reached).text, source, where: condition, looksOut }
   // A subquery about the caller alone can be evaluated once, and its few keys then drive an index.
   const byCaller = from.kind === 'field' && asksCaller(where) && !looksOut
-  return dialect[byCaller ? 'among' : 'finds'](cut(start), subquery, start.shape, form)
+  return dialect[byCaller ? 'among' : 'finds'](cutMoment(compilation, start).text, subquery, start.shape, form)
 }
 
 /**

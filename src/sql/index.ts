@@ -9,7 +9,7 @@ export { type Everyone, type EveryonePlan, planCallers, planEveryone, planOpen }
 export { type Fragment, type Slot } from './fragment.js'
 export { mariadb } from './mariadb/index.js'
 export { postgresql } from './postgresql/index.js'
-export { columnNamed, type Names, tableNamed } from './names.js'
+export { columnNamed, type Names, placeNamed, tableNamed } from './names.js'
 export { planReach, planRows, type ReachPlan } from './reach.js'
 export { planCount, planList, type ReadPlan, sourceStatement } from './read.js'
 export { createIndex, createTables, insertRecord, resumeNumbers } from './schema.js'

@@ -8,11 +8,15 @@ export interface Names {
   readonly rulebook: { readonly model: ModelData }
 }
 
+/** A table by what the database calls it, quoted. */
+export const placeNamed = (
+  { identifier }: Names['dialect'],
+  { schema, name }: { readonly schema?: string; readonly name: string },
+): string => (schema === undefined ? identifier(name) : `${identifier(schema)}.${identifier(name)}`)
+
 /** A table as statements name it: as the database calls it, quoted. */
-export function tableNamed({ dialect, rulebook }: Names, table: string): string {
-  const { schema, name } = storedTable(rulebook.model, table)
-  return schema === undefined ? dialect.identifier(name) : `${dialect.identifier(schema)}.${dialect.identifier(name)}`
-}
+export const tableNamed = ({ dialect, rulebook }: Names, table: string): string =>
+  placeNamed(dialect, storedTable(rulebook.model, table))
 
 /** A column as statements name it, quoted. */
 export const columnNamed = ({ dialect, rulebook }: Names, table: string, field: string): string =>

@@ -1,4 +1,4 @@
-import type { SqlStore } from '../../sql/index.js'
+import { placeNamed, type SqlStore } from '../../sql/index.js'
 import type { DraftField } from '../draft/draft.js'
 import { quoted } from '../draft/model-text.js'
 import type { Proposal } from '../propose/proposal.js'
@@ -20,11 +20,9 @@ export async function samplePeople(
   if (!people || !key) return []
   const own = people.fields.find(({ name }) => name === organisation?.field)
   const quote = (name: string) => dialect.identifier(name)
-  const { schema, name } = people.stored
-  const table = schema === undefined ? quote(name) : `${quote(schema)}.${quote(name)}`
   const columns = [key, ...(own ? [own] : [])].map(({ column }, at) => `${quote(column)} AS v${at}`)
   const { rows } = await query(
-    `SELECT ${columns.join(', ')} FROM ${table} ORDER BY ${quote(key.column)} LIMIT ${NAMES.length}`,
+    `SELECT ${columns.join(', ')} FROM ${placeNamed(dialect, people.stored)} ORDER BY ${quote(key.column)} LIMIT ${NAMES.length}`,
     [],
   )
   return rows.map((row, at) => ({

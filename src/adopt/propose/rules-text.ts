@@ -47,7 +47,7 @@ function tableLines(proposed: TableProposal): readonly string[] {
       : []),
     ...(grants.length > 0 ? ['        .grants({', ...grantLines(grants), '        })'] : []),
     ...stampLines(stamps),
-    ...(gone ? [`        .gone(${gone.when}, { onDelete: ${gone.set} }),`.replace(/,$/, remark([gone.because]))] : []),
+    ...(gone ? [`        .gone(${gone.when}, { onDelete: ${gone.set} })${remark([gone.because])}`] : []),
     ...(fence ? [`        .fence(${fence.that})${remark([fence.because])}`] : []),
   ]
   if (body.length === 0) return [...said, '']
