@@ -16,7 +16,7 @@ import { checkCaller, checkRulebook, permission } from 'pachter/rules'
 import type { SqlStore } from 'pachter/sql'
 import { fieldOf } from 'pachter/model'
 import { strangerFor } from './support/conditions.js'
-import { type Engine, engineNames, load, openEngines, undone } from './support/engines.js'
+import { type Engine, engineNames, load, openEngines, stopsAtFirst, undone } from './support/engines.js'
 import { Oracle } from './support/oracle.js'
 import { foretellRead, type Read } from './support/oracle-reads.js'
 import { asGiven, type Question, readOn } from './support/questions.js'
@@ -234,8 +234,7 @@ describe('memory, the databases, and an oracle of its own', () => {
           }
         }
       }),
-      // Worlds shrink for long; `PACHTER_SHRINK=no` stops at the first that fails.
-      { numRuns: WORLDS, endOnFailure: process.env['PACHTER_SHRINK'] === 'no', ...replay },
+      { numRuns: WORLDS, endOnFailure: stopsAtFirst, ...replay },
     )
     console.log(
       `      by outcome: ${Object.entries(statuses)

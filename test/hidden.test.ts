@@ -6,7 +6,7 @@ import { columnNamed, sqlStore, tableNamed } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { rules as korenveld } from '../examples/allotment/rules.js'
-import { type Engine, engineNames, load, openEngines, undone } from './support/engines.js'
+import { type Engine, engineNames, load, openEngines, stopsAtFirst, undone } from './support/engines.js'
 import { Oracle, type Someone } from './support/oracle.js'
 import { inSecret, isDecidedAlike, type Pair, pairs, viewer } from './support/pairs.js'
 import { asGiven, type Question } from './support/questions.js'
@@ -151,7 +151,7 @@ describe('what is hidden', () => {
       }),
       {
         numRuns: PAIRS,
-        endOnFailure: process.env['PACHTER_SHRINK'] === 'no',
+        endOnFailure: stopsAtFirst,
         ...(PACHTER_SEED && { seed: Number(PACHTER_SEED) }),
       },
     )

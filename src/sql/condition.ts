@@ -194,9 +194,12 @@ function compileChain(compilation: Compilation, some: Some, chain: string, scope
   return sql`${needs('chains')}${dialect.among(start.text, subquery, start.shape, form === 'walk' ? 'scan' : form)}`
 }
 
-/** A moment to the millisecond, as values have it; any other value as it is. */
+/**
+ * A moment to the millisecond; any other value as it is. What is bound is cut as well: to a dialect the cut may be
+ * another text than the whole.
+ */
 const cutMoment = ({ dialect }: Compilation, value: TypedFragment): TypedFragment =>
-  value.shape.type === 'timestamp' && !isSlot(value.text) ? { ...value, text: dialect.instant(value.text) } : value
+  value.shape.type === 'timestamp' ? { ...value, text: dialect.instant(value.text) } : value
 
 /** What a chain is made of, step by step. */
 export function linksOf(compilation: Compilation, some: Some, chain: string, scopes: readonly Scope[]): Links {
