@@ -3,6 +3,8 @@ import type { TableName } from '../model/index.js'
 import type { SqlPiece } from '../guard/index.js'
 import { marked, piecesOf, type SqlSource } from './pieces.js'
 
+export type { ViewRecord } from './pieces.js'
+
 /**
  * A table as a caller sees it, for Knex: to select from or to join.
  *
@@ -10,7 +12,9 @@ import { marked, piecesOf, type SqlSource } from './pieces.js'
  * @param scoped the store as the caller may use it
  * @param alias what it is called in the query
  * @throws {UnknownNameError} where there is no such table
- * @example await knex.from(knexView(knex, guard.as(ana), 'entries', 'e')).where('e.audience', 'public').count()
+ * @example
+ * const entries = knexView(knex, guard.as(ana), 'entries', 'e')
+ * await knex.from<ViewRecord<typeof model, 'entries'>>(entries).where('e.audience', 'public')
  */
 export function knexView<M>(knex: Knex, scoped: SqlSource<M>, table: TableName<M>, alias: string): Knex.Raw {
   const { text, values } = raw(scoped.view(table, marked))

@@ -1,4 +1,5 @@
 import type { ScopedStore, SqlPiece } from '../guard/index.js'
+import type { FieldName, KeyFields, RecordOf, TableName, TablesOf } from '../model/index.js'
 
 /** SQL text in pieces, with the values that stand between them. */
 export interface Pieces {
@@ -22,4 +23,9 @@ export function piecesOf({ text, values }: SqlPiece): Pieces {
     strings: parts.filter((_, at) => at % 2 === 0),
     values: parts.filter((_, at) => at % 2 === 1).map((number) => values[Number(number) - 1]),
   }
+}
+
+/** A record as a view has it: what may be hidden is possibly `null`; a key never is. */
+export type ViewRecord<M, T extends TableName<M>> = {
+  readonly [F in FieldName<M, T>]: F extends KeyFields<TablesOf<M>[T]> ? RecordOf<M, T>[F] : RecordOf<M, T>[F] | null
 }

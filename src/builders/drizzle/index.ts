@@ -1,0 +1,2 @@
+export { drizzleModel, type DrizzleModelOptions } from './model.js'
+export { drizzleFilter, drizzleView, type DrizzleView } from './queries.js'
