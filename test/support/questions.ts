@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import type { Condition, Data } from 'pachter'
 import type { FieldData, ModelData } from 'pachter/model'
-import { childrenOf, fieldOf, parentsOf } from 'pachter/model'
+import { childrenOf, fieldOf, LIMITS, parentsOf } from 'pachter/model'
 import { built, conditionOn, idsFor, strangerFor, valuesFor } from './conditions.js'
 import { type Attempt, recordOf, valuesFrom } from './worlds.js'
 
@@ -107,6 +107,12 @@ export function asGiven(options: object): object {
   }
 }
 
+/** How many related records of one kind or another are asked for along with others. */
+const relationsIn = ({ with: related = {} }: Options): number =>
+  Object.values(related).reduce((sum, each) => sum + 1 + (each === true ? 0 : relationsIn(each)), 0)
+
+const isWithin = (options: Options): boolean => relationsIn(options) <= LIMITS.withRelations
+
 const keysOf = (model: ModelData, table: string): readonly unknown[] =>
   [idsFor, (each: FieldData) => [strangerFor(each)]].flatMap((of) => of(fieldOf(model, table, 'id')))
 
@@ -123,7 +129,7 @@ export function readOn(model: ModelData, table: string, isPlain: boolean): fc.Ar
   const asked = (method: string, ...given: fc.Arbitrary<unknown>[]) =>
     fc.tuple(...given).map((drawn): Question => ({ method, table, given: drawn }))
   return fc.oneof(
-    { weight: 4, arbitrary: asked('list', optionsOn(model, table, 'list', 2, isPlain)) },
+    { weight: 4, arbitrary: asked('list', optionsOn(model, table, 'list', 2, isPlain).filter(isWithin)) },
     { weight: 4, arbitrary: asked('list', joined) },
     { weight: 2, arbitrary: asked('get', key, optionsOn(model, table, 'get', 1, isPlain)) },
     { weight: 1, arbitrary: asked('count', optionsOn(model, table, 'count', 0, isPlain)) },
