@@ -25,6 +25,7 @@ import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
 import { compileErrors } from './support/adopted.js'
 import { type Engine, load, openEngines } from './support/engines.js'
+import { generatePrisma } from './support/prisma.js'
 import { NOW } from './support/korenveld.js'
 
 type Tables = { [T in keyof typeof model.tables & ('entries' | 'plots' | 'members')]: RecordOf<typeof model, T> }
@@ -37,6 +38,10 @@ const QUERIES = [
   'SELECT e.id FROM @entries e WHERE NOT EXISTS (SELECT 1 FROM @remarks r WHERE r."entryId" = e.id) ORDER BY e.id',
   'SELECT count(m.email) AS n, (SELECT count(*) FROM @rents) AS r FROM @members m',
 ]
+
+/** The first example of a language under a heading. */
+const codeUnder = (page: string, heading: string, language = 'ts'): string =>
+  new RegExp(`^## ${heading}\n(?:(?!^## )[^])*?\`\`\`${language}\n([^]*?)\`\`\``, 'm').exec(page)?.[1] ?? ''
 
 describe('queries of one’s own', () => {
   const folder = mkdtempSync(join(tmpdir(), 'pachter-own-'))
@@ -207,22 +212,30 @@ describe('queries of one’s own', () => {
 
   it('end guarded as the page on query builders has them', async () => {
     const page = readFileSync(fileURLToPath(new URL('../docs/query-builders.md', import.meta.url)), 'utf8')
-    const [start = '', ...examples] = [...page.matchAll(/```ts\n([^]*?)```/g)].map(([, code]) => code)
-    // The last is the model of a Drizzle schema, of another test.
-    const builders = examples.slice(0, -1)
-    expect(builders).to.have.length(3)
+    const [, start = ''] = /```ts\n([^]*?)```/.exec(page) ?? []
+    const builders = ['Drizzle', 'Kysely', 'Knex', 'Prisma'].map((name) => codeUnder(page, name))
     const example = mkdtempSync(fileURLToPath(new URL('../examples/allotment/.scratch-', import.meta.url)))
+    generatePrisma(example, 'sqlite', codeUnder(page, 'Prisma', 'prisma'))
     const noor = as(callers.noor)
     const entries = await noor.list('entries', { orderBy: ['id descending'] })
     for (const [at, code] of builders.entries()) {
-      const whole = `${start}\n${code}\nexport const hidden: (typeof seen)[number]['title'] = null\nexport { leaky, filtered, seen, busiest }`
-      const here = whole.replaceAll("'./", "'../").replaceAll("'korenveld.db'", JSON.stringify(file))
+      // Prisma has no view.
+      const view = code.includes('const seen')
+        ? ['seen', "export const hidden: (typeof seen)[number]['title'] = null"]
+        : ['filtered as seen', '']
+      const whole = `${start}\n${code}\n${view[1]}\nexport { leaky, filtered, ${view[0]}, busiest }`
+      const here = whole
+        .replaceAll("'./generated", "'./~generated")
+        .replaceAll("'./", "'../")
+        .replaceAll("'../~", "'./")
+        .replaceAll(/'(file:)?korenveld.db'/g, (_, scheme = '') => JSON.stringify(`${scheme}${file}`))
       writeFileSync(join(example, `${at}.ts`), here)
       const { leaky, filtered, seen, busiest } = (await import(join(example, `${at}.ts`))) as Record<string, object[]>
       expect(leaky).to.have.length(45)
       expect(filtered).to.deep.equal(entries.map(({ id, title }) => ({ id, title })))
       expect(seen?.map((row) => (row as { id: number }).id)).to.deep.equal(entries.map(({ id }) => id))
-      const counted = (busiest as { entries: number }[]).reduce((sum, row) => sum + Number(row.entries), 0)
+      const countOf = (row: { entries?: number; _count?: { entries: number } }) => row.entries ?? row._count?.entries
+      const counted = (busiest ?? []).reduce((sum, row) => sum + Number(countOf(row)), 0)
       expect([busiest?.length, counted]).to.deep.equal([30, entries.length])
     }
     const files = builders.map((_, at) => join(example, `${at}.ts`))

@@ -20,6 +20,7 @@ import {
 import type { BulkOptions, BulkOutcome, BulkResult } from './bulk.js'
 import type { Decision } from './decision.js'
 import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
+import type { Decided } from './decided.js'
 import type { FilterOptions } from './own-queries.js'
 import type { ListPlan, SqlPiece, Store } from './backend.js'
 import { type PlanKinds, weighPlan } from './plans.js'
@@ -186,6 +187,14 @@ export interface ScopedStore<M, A = AnyActions> {
    * await pool.query(`SELECT e."plotId", count(*) FROM ${text} AS e GROUP BY 1`, values)
    */
   view(table: TableName<M>, options?: Omit<FilterOptions, 'alias'>): SqlPiece
+  /**
+   * The condition on what the caller may read, as plain data in which the caller and the moment are values already: for a
+   * query language that is not SQL, such as Prisma's, which `pachter/prisma` has. Roles that the caller's own record says
+   * are looked up at once.
+   *
+   * @example const { condition } = await guard.as(ana).decided('entries', 'read')
+   */
+  decided(table: TableName<M>, action: 'read' | 'list' | 'get'): Promise<Decided>
   /**
    * Says whether the caller may do this to a stored record, and why: for the developer, since it tells more
    * than the caller may know.

@@ -5,6 +5,7 @@ export { type BulkRefusal, BulkRefusedError, BusyError, ConflictError, StoreErro
 export { createGuard, type Guard, type GuardOptions, type ScopedStore } from './guard.js'
 export type { Listed, ListOptions, OrderBy, ReadOptions, RelatedOptions, WhereOptions } from './options.js'
 export type { UntypedStore } from './scoped.js'
+export type { Decided } from './decided.js'
 export type { FilterOptions } from './own-queries.js'
 export {
   afterSlot,

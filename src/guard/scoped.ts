@@ -3,6 +3,7 @@ import { readValues } from '../decide/index.js'
 import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/index.js'
 import type { GivenOptions } from './ask.js'
 import { type BulkOptions, changeMany, createMany, deleteMany } from './bulk.js'
+import { decided } from './decided.js'
 import { announce, gotReady, told } from './decisions.js'
 import { count, exists, explain, get, list } from './reads.js'
 import { atomically, type Session } from './session.js'
@@ -84,6 +85,11 @@ export function scopedStore(session: Session) {
     view: (table: string, options?: FilterOptions) => {
       announce(session, { method: 'view', action: 'list', table })
       return view(session, table, options)
+    },
+    decided: async (table: string, action: 'read' | 'list' | 'get') => {
+      announce(session, { method: 'decided', action: 'list', table })
+      await gotReady(session)
+      return decided(session, table, action)
     },
     verdict: async (table: string, action: Action, key: Key, values?: Values) => {
       announce(session, { method: 'verdict', action, table, key })

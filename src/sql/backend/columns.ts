@@ -18,7 +18,7 @@ export class Columns {
   static readonly #known = new WeakMap<object, Map<string, Columns>>()
 
   /** Those of a store, in the schemas of a model. */
-  static of(store: Database, model: ModelData): Columns {
+  static of(store: Pick<Database, 'dialect'>, model: ModelData): Columns {
     const known = Columns.#in(store)
     const schemas = schemasOf(model)
     const traits = store.dialect.traits?.(schemasIn(schemas))
@@ -33,7 +33,7 @@ export class Columns {
     return store
   }
 
-  static #in(store: Database): Map<string, Columns> {
+  static #in(store: object): Map<string, Columns> {
     const known = Columns.#known.get(store) ?? new Map<string, Columns>()
     Columns.#known.set(store, known)
     return known

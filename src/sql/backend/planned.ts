@@ -24,8 +24,11 @@ export const compilationOf = ({ rulebook, dialect, columns }: Workshop): Compila
   traits: columns.traits,
 })
 
+/** A database that is asked something. */
+type Asked = Pick<Database, 'dialect' | 'query'>
+
 /** What is known of a store's columns, read where it was not. */
-export async function knownColumns(store: Database, { model }: Rulebook): Promise<Columns> {
+export async function knownColumns(store: Asked, { model }: Rulebook): Promise<Columns> {
   const columns = Columns.of(store, model)
   if (!columns.areKnown) {
     await columns.read(async ({ text, bind }) => (await store.query(text, bind(NOBODY))).rows)
@@ -34,7 +37,7 @@ export async function knownColumns(store: Database, { model }: Rulebook): Promis
 }
 
 /** What statements are compiled with that are run on a store by themselves, past any guard. */
-export async function compilationOn(store: Database, rulebook: Rulebook): Promise<Compilation> {
+export async function compilationOn(store: Asked, rulebook: Rulebook): Promise<Compilation> {
   return { rulebook, dialect: store.dialect, traits: (await knownColumns(store, rulebook)).traits }
 }
 

@@ -1,0 +1,83 @@
+import {
+  allOf,
+  always,
+  type Condition,
+  contains,
+  never,
+  normalise,
+  type Operand,
+  operandsOf,
+  partsOf,
+  rewrite,
+  shift,
+  type Some,
+} from '../condition/index.js'
+import { valueWithoutRecord } from '../decide/index.js'
+import { isMissing, toPlain, type Shape, type Value } from '../model/index.js'
+import { assertAction, type Rulebook, rulesOf } from '../rules/index.js'
+import { decidedPermission } from './requests.js'
+import { run, type Session } from './session.js'
+
+/** What a caller may read, decided as far as that goes without a look at the records themselves. */
+export interface Decided {
+  readonly rulebook: Rulebook
+  /** Plain data: the caller and the moment stand in it as values, and negations before comparisons and steps only. */
+  readonly condition: Condition
+}
+
+/**
+ * The condition on what the caller may read, with the values of the caller and of the moment in place. What the records that
+ * the caller is found in say, such as roles, is looked up now.
+ */
+export async function decided(session: Session, table: string, action: 'read' | 'list' | 'get'): Promise<Decided> {
+  const { rulebook } = session
+  assertAction(rulesOf(rulebook, table), table, action)
+  const open = decidedPermission(session, table, action === 'get' ? 'get' : 'list')
+  const condition = putInPlace(session, open, session.clock())
+  const found = new Map<Condition, Condition>()
+  for (const step of stepsFromValues(condition)) found.set(step, (await leadsToOne(session, step)) ? always : never)
+  return { rulebook, condition: normalise(condition, (part) => found.get(part) ?? part) }
+}
+
+/** The steps that begin at no record, but at the caller. */
+const stepsFromValues = (condition: Condition): readonly Some[] =>
+  condition.kind === 'some' && isOfCaller(condition) ? [condition] : partsOf(condition).flatMap(stepsFromValues)
+
+const isOfCaller = ({ from, to, where, chain }: Some): boolean =>
+  from.kind === 'value' && chain === undefined && !contains(where, (part) => looksPast(part, to.level))
+
+/** Whether a part of a condition looks at a record less deep than that. */
+const looksPast = (part: Condition, level: number): boolean =>
+  operandsOf(part).some((operand) => operand.kind === 'field' && operand.level < level)
+
+function leadsToOne(session: Session, { table, from, to, where }: Some): Promise<boolean> | boolean {
+  const left: Operand = { kind: 'field', level: 0, name: to.field }
+  const filter = allOf({ kind: 'compare', how: 'is', left, right: from }, shift(where, -to.level))
+  return run(session, session.backend.exists({ table, filter: normalise(filter) }))
+}
+
+function putInPlace(session: Session, condition: Condition, now: Date): Condition {
+  const put = (operand: Operand) => inPlace(session, operand, now)
+  const putAll = (each: Condition): Condition =>
+    normalise(each, (leaf) => {
+      if (operandsOf(leaf).every(({ kind }) => kind !== 'caller' && kind !== 'now')) return leaf
+      // A missing value is what no comparison holds of.
+      if (operandsOf(leaf).some((operand) => put(operand) === undefined)) return never
+      return rewrite(leaf, { operand: (operand) => put(operand) ?? operand, part: putAll })
+    })
+  return putAll(condition)
+}
+
+/** An operand as a value, where no record has a say in it; nothing where that is missing. */
+function inPlace({ rulebook, caller }: Session, operand: Operand, now: Date): Operand | undefined {
+  if (operand.kind !== 'caller' && operand.kind !== 'now') return operand
+  if (operand.kind === 'caller' && !caller.signedIn) return undefined
+  const value = valueWithoutRecord(operand, caller, now)
+  if (isMissing(value)) return undefined
+  const shape =
+    operand.kind === 'now' ? MOMENT : operand.name === 'roles' ? NAMES : rulebook.caller.attributes[operand.name]
+  return shape && { kind: 'value', shape, value: toPlain(shape, value as Value) }
+}
+
+const MOMENT: Shape = { type: 'timestamp' }
+const NAMES: Shape = { type: 'list', item: 'text' }
