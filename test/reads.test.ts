@@ -134,6 +134,22 @@ describe('reads', () => {
     })
   })
 
+  it('give one record what a list gives it, with conditions on what is related', () =>
+    onEach(async (guard) => {
+      for (const caller of [ana, eva]) {
+        const listed = await guard.as(caller).list('entries', {
+          with: { plot: { where: (plot) => plot.areaM2.above(60) }, remarks: { where: (each) => each.id.isNot(3) } },
+        })
+        expect(listed.some(({ plot, remarks }) => plot && remarks.length > 0)).to.equal(true)
+        for (const entry of listed) {
+          const got = await guard.as(caller).get('entries', entry.id, {
+            with: { plot: { where: (plot) => plot.areaM2.above(60) }, remarks: { where: (each) => each.id.isNot(3) } },
+          })
+          expect(got).to.deep.equal(entry)
+        }
+      }
+    }))
+
   it('refuse what cannot be asked, before any query', async () => {
     const [engine] = engines as [Engine]
     const asAna = guardOf(engine).as(ana)

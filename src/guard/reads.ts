@@ -3,7 +3,7 @@ import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index
 import { type KeyValues, readKey } from '../model/index.js'
 import { ask, type Asked, type AskedFor, assertForm, assertObject, type GivenOptions, type OPTIONS } from './ask.js'
 import { withAnswer } from './answer.js'
-import { type CountRequest, type Given, LIMIT, type ListPlan, type Plan, type ReadRecord } from './backend.js'
+import { type CountRequest, type Given, LIMIT, type ListPlan, type ReadRecord } from './backend.js'
 import type { PlanKinds } from './plans.js'
 import { filterOf, listRequest, recordRequest, refuseClosed } from './requests.js'
 import { bindingsOf, keySlots, lasting, planned, run, type Session } from './session.js'
@@ -69,8 +69,8 @@ export function findByKey(
   options: GivenOptions,
 ): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
   assertObject(table, 'get', options)
-  const plan = getPlan(session, table, options)
-  return plan ? withAnswer(run(session, plan, keySlots(key)), (records) => records[0]) : null
+  const { plan, given } = prepareGet(session, table, options)
+  return plan ? withAnswer(run(session, plan, { ...given, ...keySlots(key) }), (records) => records[0]) : null
 }
 
 /** Those of the records that the caller sees. */
@@ -79,24 +79,27 @@ export async function findByKeys(
   table: string,
   keys: readonly KeyValues[],
 ): Promise<readonly ReadRecord[]> {
-  const plan = getPlan(session, table, {}, keys.length)
+  const { plan } = prepareGet(session, table, {}, keys.length)
   return plan ? run(session, plan, keySlots(...keys)) : []
 }
 
-function getPlan(
+function prepareGet(
   session: Session,
   table: string,
   options: GivenOptions,
   records = 1,
-): Plan<readonly ReadRecord[]> | undefined {
-  const asked = isEmpty(options) ? undefined : askAs(session, table, 'get', options).asked
-  return planned(session, 'get', asked ? [table, asked] : [table, records], () => {
+): PlanKinds['get'] & { readonly given: Given } {
+  const { asked, given } = isEmpty(options) ? NOTHING_ASKED : askAs(session, table, 'get', options)
+  const { plan } = planned(session, 'get', asked ? [table, asked] : [table, records], () => {
     const filter = filterOf(session, table, 'get')
     if (filter.kind === 'never') return { plan: undefined }
     const record = recordRequest(session, asked ?? { table, access: false, related: [] }, 'get', filter)
     return { plan: session.backend.get({ ...record, filter, records }) }
-  }).plan
+  })
+  return { plan, given }
 }
+
+const NOTHING_ASKED: { readonly asked?: Asked; readonly given: Given } = Object.freeze({ given: Object.freeze({}) })
 
 const isEmpty = (options: object): boolean => {
   for (const _ in options) return false

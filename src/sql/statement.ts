@@ -87,7 +87,13 @@ function readerOf(dialect: Dialect, { source, shape, edge }: Slot): Reader {
   const write = (value: unknown) => (isMissing(value) ? null : toDriver(value as Value))
   if (source.kind === 'given') {
     const { name } = source
-    return { asksTime: false, read: (given) => write(given?.[name]) }
+    const read = (given: Bindings['given']) => {
+      const value = given?.[name]
+      // A value that got lost on the way is not one that is missing.
+      if (value === undefined) throw new TypeError(`A statement has a place for ${name}, and nothing was given for it.`)
+      return write(value)
+    }
+    return { asksTime: false, read }
   }
   if (source.kind === 'value') {
     const value = write(valueWithoutRecord(source, NO_CALLER, NO_TIME))
