@@ -241,8 +241,13 @@ describe('the where of Prisma', () => {
           .ties({ keeper: row.boxes.by('keeperId').some((box) => box.isOpen.is(true)) })
           .grants({ read: ['keeper'] }),
     })
-    const told = async ({ engine, prisma }: Subject, table: 'items' | 'boxes' | 'people', named: object = naming) => {
-      const scoped = createGuard({ rules, store: engine.store }).as({ id: 1 })
+    const told = async (
+      { engine, prisma }: Subject,
+      table: 'items' | 'boxes' | 'people',
+      named: object = naming,
+      by: object = rules,
+    ) => {
+      const scoped = createGuard({ rules: by as typeof rules, store: engine.store }).as({ id: 1 })
       return prismaFilter(prisma, scoped, table, named).then(
         (where) => where as object,
         (error: Error) => error.message,
@@ -255,6 +260,17 @@ describe('the where of Prisma', () => {
       'There is no field of the Prisma client "ownerId" in items.',
     )
     expect(await told(lite, 'people')).to.deep.equal({ AND: [{ kept: { some: { isOpen: { equals: true } } } }] })
+    const byText = defineRules(
+      defineModel({
+        boxes: { id: text().key(), isOpen: boolean() },
+        items: { id: integer().key(), boxId: references('boxes') },
+      }),
+      defineCaller({ id: integer() }),
+      { items: ({ row, table }) => table.ties({ open: row.box.isOpen.is(true) }).grants({ read: ['open'] }) },
+    )
+    expect(await told(lite, 'items', naming, byText)).to.deep.equal({
+      AND: [{ box: { is: { isOpen: { equals: true } } } }],
+    })
     // What is taken for equal by the database would be by the filter.
     await lite.engine.store.query('CREATE TABLE loose (word TEXT COLLATE NOCASE)', [])
     const loose = { ...lite, prisma: withOther(lite.prisma, 'sqlite') }
@@ -262,6 +278,8 @@ describe('the where of Prisma', () => {
       /say what the rules say of boxes: word is compared, and the database takes/,
     )
     expect(await told(loose, 'items')).to.be.an('object')
+    // So would a step be that goes by texts.
+    expect(await told(loose, 'items', naming, byText)).to.match(/boxId is compared, and the database takes/)
     await lite.engine.store.query('DROP TABLE loose', [])
     if (large) {
       await load(large.engine, model, { people: [], boxes: [], items: [], shares: [] }, true)

@@ -1,7 +1,7 @@
 import { PachterError } from '../../model/index.js'
 
 /**
- * The rules say something that a `where` of Prisma's cannot say, or cannot say exactly. Nothing was asked of the database.
+ * The rules say something that a `where` of Prisma's cannot say, or cannot say exactly. There is no filter, and so nothing was read by one.
  * `guard.as(caller)` reads by these rules all the same, and so does its `filter` in a raw query.
  */
 export class NotInWhereError extends PachterError {

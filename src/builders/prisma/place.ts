@@ -1,4 +1,4 @@
-import type { Condition, Operand } from '../../condition/index.js'
+import type { Operand, Some } from '../../condition/index.js'
 import { type FieldData, fieldOf, type FieldType, tableOf } from '../../model/index.js'
 import { NotInWhereError } from './errors.js'
 import type { FieldReference, Names } from './naming.js'
@@ -25,6 +25,9 @@ export interface Field {
   encode(value: unknown): unknown
 }
 
+/** What a collation has a say in. */
+const TEXTUAL: ReadonlySet<FieldType> = new Set<FieldType>(['text', 'choice', 'uuid'])
+
 /** Where a condition is asked: of the records of a table, so many steps away from the first. */
 export class Place {
   constructor(
@@ -46,9 +49,15 @@ export class Place {
     return { [this.names.fieldOf(this.table, key).name]: { in: [] } }
   }
 
-  /** The records that a step leads to. */
-  after({ table, to }: Extract<Condition, { readonly kind: 'some' }>): Place {
-    return new Place(this.names, this.database, table, to.level)
+  /** The records that a step leads to. Prisma takes it by what the database takes for equal. */
+  after({ table, from, to, chain }: Some): Place {
+    if (chain !== undefined) return this.refuse('a chain of records is followed')
+    if (from.kind !== 'field' || from.level !== this.level)
+      return this.refuse('a step begins at another record, or at the caller')
+    const there = new Place(this.names, this.database, table, to.level)
+    this.#assertExact(from.name)
+    there.#assertExact(to.field)
+    return there
   }
 
   /** A field that is compared. */
@@ -61,8 +70,7 @@ export class Place {
       return this.refuse(
         `${field} is ${data.type} in the model, and ${reference.typeName} of Prisma's, which compares otherwise`,
       )
-    if (['text', 'choice', 'uuid'].includes(type) && !this.database.isExact(this.table, field))
-      return this.refuse(`${field} is compared, and the database takes different texts there for equal`)
+    this.#assertExact(field)
     return { name, data, reference, encode }
   }
 
@@ -72,6 +80,12 @@ export class Place {
     if (!data.optional) return false
     if (reference.typeName === 'Json') return this.refuse(`${field} is a document that may be missing`)
     return { [name]: data.type === 'list' ? { equals: null } : null }
+  }
+
+  #assertExact(field: string): void {
+    const { type, item = 'text' } = fieldOf(this.names.model, this.table, field)
+    if (!TEXTUAL.has(type === 'list' ? item : type) || this.database.isExact(this.table, field)) return
+    this.refuse(`${field} is compared, and the database takes different texts there for equal`)
   }
 
   #field(operand: Operand) {

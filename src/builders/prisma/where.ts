@@ -47,8 +47,8 @@ function negated(place: Place, leaf: Condition): Said {
       if (!leaf.one) return not(stepping(place, leaf, 'some', leaf.where))
       // There is no such record, also where one is named that is not there; or it does not meet the condition.
       return any([
-        { [place.names.stepOf(place.table, leaf)]: { isNot: {} } },
         stepping(place, leaf, 'is', normalise(notOf(leaf.where))),
+        { [place.names.stepOf(place.table, leaf)]: { isNot: {} } },
       ])
     case 'always':
     case 'never':
@@ -66,9 +66,6 @@ function negated(place: Place, leaf: Condition): Said {
 }
 
 function stepping(place: Place, step: Some, how: 'is' | 'some', where: Condition): Said {
-  if (step.chain !== undefined) return place.refuse('a chain of records is followed')
-  if (step.from.kind !== 'field' || step.from.level !== place.level)
-    return place.refuse('a step begins at another record, or at the caller')
   const met = whereOf(place.after(step), where)
   return met && { [place.names.stepOf(place.table, step)]: { [how]: met === true ? {} : met } }
 }
