@@ -51,7 +51,7 @@ export function drizzleModel<const S extends Schema, const O extends Said<S> = R
     if (missing.length > 0) unseen.push(`${table.name}: { ${missing.join(', ')} }`)
     fields[table.name] = Object.fromEntries(
       columns.flatMap(({ name, column, field }) =>
-        field ? [[name, field.data.stored === undefined ? field.storedAs(storedName(column, casing)) : field]] : [],
+        field ? [[name, stored(field, name, storedName(column, casing))]] : [],
       ),
     )
   }
@@ -60,7 +60,9 @@ export function drizzleModel<const S extends Schema, const O extends Said<S> = R
     throw new ModelError(
       `Types do not see all that the schema says; say it to drizzleModel, too: fields: { ${unseen.join(', ')} }.`,
     )
-  const places = Object.fromEntries(tables.map(({ name, stored }) => [name, stored]))
+  const places = Object.fromEntries(
+    tables.flatMap(({ name, stored: place }) => (place.name === name && !place.schema ? [] : [[name, place]])),
+  )
   return defineModel(fields as Tables, { tables: places }) as unknown as ModelIn<S, O>
 }
 
@@ -77,6 +79,10 @@ function givenFor(said: object, { name, columns }: SchemaTable): (column: string
   if (other !== undefined) throw new UnknownNameError('column', other, [...columns.keys()], name)
   return (column) => given.get(column)
 }
+
+/** A field with its name in the database, where that is another and nobody has said one. */
+const stored = (field: Field, name: string, column: string): Field =>
+  field.data.stored !== undefined || column === name ? field : field.storedAs(column)
 
 const storedName = ({ name, keyAsName }: Column, casing: DrizzleModelOptions<unknown>['casing']): string =>
   keyAsName && casing !== undefined ? CASINGS[casing](name) : name
