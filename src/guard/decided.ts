@@ -34,9 +34,13 @@ export async function decided(session: Session, table: string, action: 'read' | 
   assertAction(rulesOf(rulebook, table), table, action)
   const open = decidedPermission(session, table, action === 'get' ? 'get' : 'list')
   const condition = putInPlace(session, open, session.clock())
-  const found = new Map<Condition, Condition>()
-  for (const step of stepsFromValues(condition)) found.set(step, (await leadsToOne(session, step)) ? always : never)
-  return { rulebook, condition: normalise(condition, (part) => found.get(part) ?? part) }
+  const found = new Map<string, Condition>()
+  for (const step of stepsFromValues(condition)) {
+    const asked = JSON.stringify(step)
+    if (!found.has(asked)) found.set(asked, (await leadsToOne(session, step)) ? always : never)
+  }
+  const answered = (part: Condition) => (part.kind === 'some' && found.get(JSON.stringify(part))) || part
+  return { rulebook, condition: normalise(condition, answered) }
 }
 
 /** The steps that begin at no record, but at the caller. */

@@ -97,6 +97,7 @@ const isNumbered = (column: Column): boolean =>
   (column.columnType === 'SQLiteInteger' && column.primary)
 
 function filledIn(column: Column): 'default' | 'computed' | undefined {
-  if (column.generated !== undefined || (column as Details).hasOnUpdateNow) return 'computed'
+  const isNeverGiven = column.generated !== undefined || column.generatedIdentity?.type === 'always'
+  if (isNeverGiven || (column as Details).hasOnUpdateNow) return 'computed'
   return column.default !== undefined || isNumbered(column) ? 'default' : undefined
 }
