@@ -131,6 +131,17 @@ export function contains(condition: Condition, test: (part: Condition) => boolea
   return test(condition) || partsOf(condition).some((part) => contains(part, test))
 }
 
+/** Whether a condition inside a `some` looks at records outside it. */
+export function refersOutside(where: Condition, level: number): boolean {
+  return contains(
+    where,
+    (part) =>
+      part.kind === 'after' ||
+      part.kind === 'unchanged' ||
+      operandsOf(part).some((operand) => operand.kind === 'old' || (operand.kind === 'field' && operand.level < level)),
+  )
+}
+
 /** What a condition is rebuilt with; what is left out stays as it is. */
 export interface Rewriting {
   /** For each condition directly inside, in their order. */

@@ -9,6 +9,7 @@ export {
   type Kind,
   operandsOf,
   partsOf,
+  refersOutside,
   rewrite,
   shift,
 } from './grammar.js'

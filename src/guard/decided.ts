@@ -2,12 +2,12 @@ import {
   allOf,
   always,
   type Condition,
-  contains,
   never,
   normalise,
   type Operand,
   operandsOf,
   partsOf,
+  refersOutside,
   rewrite,
   shift,
   type Some,
@@ -48,11 +48,7 @@ const stepsFromValues = (condition: Condition): readonly Some[] =>
   condition.kind === 'some' && isOfCaller(condition) ? [condition] : partsOf(condition).flatMap(stepsFromValues)
 
 const isOfCaller = ({ from, to, where, chain }: Some): boolean =>
-  from.kind === 'value' && chain === undefined && !contains(where, (part) => looksPast(part, to.level))
-
-/** Whether a part of a condition looks at a record less deep than that. */
-const looksPast = (part: Condition, level: number): boolean =>
-  operandsOf(part).some((operand) => operand.kind === 'field' && operand.level < level)
+  from.kind === 'value' && chain === undefined && !refersOutside(where, to.level)
 
 function leadsToOne(session: Session, { table, from, to, where }: Some): Promise<boolean> | boolean {
   const left: Operand = { kind: 'field', level: 0, name: to.field }

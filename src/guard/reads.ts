@@ -70,7 +70,7 @@ export function findByKey(
 ): Promise<ReadRecord | undefined> | ReadRecord | undefined | null {
   assertObject(table, 'get', options)
   const { plan, given } = prepareGet(session, table, options)
-  return plan ? withAnswer(run(session, plan, { ...given, ...keySlots(key) }), (records) => records[0]) : null
+  return plan ? withAnswer(run(session, plan, Object.assign(keySlots(key), given)), (records) => records[0]) : null
 }
 
 /** Those of the records that the caller sees. */

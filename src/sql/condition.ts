@@ -6,7 +6,7 @@ import {
   type Condition,
   contains,
   type Operand,
-  operandsOf,
+  refersOutside,
   type Some,
 } from '../condition/index.js'
 import { fieldOf, isNever, type Shape, storedTable } from '../model/index.js'
@@ -218,17 +218,6 @@ export function linksOf(compilation: Compilation, some: Some, chain: string, sco
     passes: compileCondition(each, through, deeper),
     holds: compileCondition(each, where, deeper),
   }
-}
-
-/** Whether a condition inside a `some` looks at records outside it. */
-export function refersOutside(where: Condition, level: number): boolean {
-  return contains(
-    where,
-    (part) =>
-      part.kind === 'after' ||
-      part.kind === 'unchanged' ||
-      operandsOf(part).some((operand) => operand.kind === 'old' || (operand.kind === 'field' && operand.level < level)),
-  )
 }
 
 /** A field of a record, so that it compares exactly. */

@@ -1,5 +1,4 @@
-import { asksCaller, type Condition, type Operand } from '../condition/index.js'
-import { refersOutside } from './condition.js'
+import { asksCaller, type Condition, type Operand, refersOutside } from '../condition/index.js'
 import { isAboutCallerAlone } from './forms.js'
 
 /** The first columns of a table's indexes, by table. */

@@ -31,12 +31,12 @@ export function compareWhere(place: Place, { how, left, right }: Compare): Said 
 function withValue(place: Place, field: Field, how: Comparison, value: unknown): Said {
   const { name, encode } = field
   if (isOrdered(how)) return ordered(field, how, value)
-  const items = how === 'is' ? [value] : how === 'startsWith' ? [] : (value as readonly unknown[])
   switch (how) {
     case 'is':
       if (value instanceof Date) return { [name]: { gte: value, lt: next(value) } }
       return isKnown(field, value) && { [name]: { equals: encode(value) } }
     case 'in': {
+      const items = value as readonly unknown[]
       if (items[0] instanceof Date) return place.refuse('a moment is one of several')
       const known = items.filter((item) => isKnown(field, item))
       return known.length > 0 && { [name]: { in: known.map(encode) } }
@@ -44,9 +44,9 @@ function withValue(place: Place, field: Field, how: Comparison, value: unknown):
     case 'startsWith':
       return startsWith(place, field, value as string)
     case 'overlaps':
-      return items.length > 0 && { [name]: { hasSome: items.map(encode) } }
+      return { [name]: { hasSome: (value as readonly unknown[]).map(encode) } }
     case 'includesAll':
-      return { [name]: { hasEvery: items.map(encode) } }
+      return { [name]: { hasEvery: (value as readonly unknown[]).map(encode) } }
   }
 }
 

@@ -1,4 +1,4 @@
-import { type Condition, normalise, notOf, operandsOf, type Some } from '../../condition/index.js'
+import { type Condition, type ConditionOf, normalise, notOf, operandsOf, type Some } from '../../condition/index.js'
 import { compareWhere } from './compare.js'
 import type { Place, Said, Where } from './place.js'
 
@@ -17,8 +17,11 @@ export function whereOf(place: Place, condition: Condition): Said {
       return all(condition.of.map((part) => whereOf(place, part)))
     case 'any':
       return any(condition.of.map((part) => whereOf(place, part)))
-    case 'not':
-      return negated(place, condition.of)
+    case 'not': {
+      const { of } = condition
+      if (of.kind === 'isSet' || of.kind === 'compare' || of.kind === 'some') return negated(place, of)
+      return place.refuse('it hangs on who asks, or on a change')
+    }
     case 'isSet':
       return condition.operand.kind === 'value' || not(place.missing(condition.operand))
     case 'compare':
@@ -35,7 +38,7 @@ export function whereOf(place: Place, condition: Condition): Said {
   }
 }
 
-function negated(place: Place, leaf: Condition): Said {
+function negated(place: Place, leaf: ConditionOf<'isSet' | 'compare' | 'some'>): Said {
   switch (leaf.kind) {
     case 'isSet':
       return leaf.operand.kind !== 'value' && place.missing(leaf.operand)
@@ -50,18 +53,6 @@ function negated(place: Place, leaf: Condition): Said {
         stepping(place, leaf, 'is', normalise(notOf(leaf.where))),
         { [place.names.stepOf(place.table, leaf)]: { isNot: {} } },
       ])
-    case 'always':
-    case 'never':
-    case 'all':
-    case 'any':
-    case 'not':
-    case 'signedIn':
-    case 'role':
-    case 'channel':
-    case 'may':
-    case 'after':
-    case 'unchanged':
-      return place.refuse('it hangs on who asks, or on a change')
   }
 }
 
