@@ -1,5 +1,19 @@
 /** The layers, lowest first. A layer may import itself and those before it. */
-const LAYERS = ['model', 'condition', 'rules', 'decide', 'guard', 'sql', 'connect', 'builders', 'adopt', 'check', 'cli']
+const LAYERS = [
+  'model',
+  'condition',
+  'rules',
+  'decide',
+  'guard',
+  'sql',
+  'connect',
+  'builders',
+  'adopt',
+  'identity',
+  'http',
+  'check',
+  'cli',
+]
 
 /** The layers that run in a browser: no dependency, no Node built-in. */
 const CORE = LAYERS.slice(0, 4)

@@ -72,6 +72,7 @@ export {
   type BulkOutcome,
   BulkRefusedError,
   BusyError,
+  ChangedError,
   ConflictError,
   createGuard,
   type Decision,
@@ -89,4 +90,5 @@ export {
   TransactionError,
   type Validators,
   type WhereOptions,
+  type WriteOptions,
 } from './guard/index.js'

@@ -5,7 +5,8 @@ export const model = defineModel({
   members: {
     id: integer().key().generated(),
     name: text(),
-    email: text(),
+    // What they sign in by: no two have the same.
+    email: text().unique(),
     phone: text().optional(),
     duties: list(text()),
     joinedAt: timestamp(),

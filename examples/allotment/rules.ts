@@ -22,7 +22,9 @@ export const rules = defineRules(model, caller, {
         read: ['self', role('secretary'), { to: signedIn, fields: ['name', 'joinedAt'] }],
         create: [{ to: role('secretary'), fields: ['name', 'email', 'phone', 'duties'] }],
         update: [
-          { to: ['self', role('secretary')], fields: ['name', 'email', 'phone'] },
+          { to: ['self', role('secretary')], fields: ['name', 'phone'] },
+          // Members sign in by it: whoever could set it could be somebody else.
+          { to: role('secretary'), fields: ['email'] },
           // Nobody hands out duties to themselves, the secretary neither.
           { to: role('secretary'), fields: ['duties'], when: row.id.isNot(caller.id) },
         ],

@@ -1,26 +1,58 @@
-import { createServer } from 'node:http'
+import { randomBytes } from 'node:crypto'
+import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { fileURLToPath } from 'node:url'
-import { createGuard } from 'pachter'
 import { createApp } from './app.js'
-import { openDemoStore } from './database.js'
-import { rules } from './rules.js'
+import { about, callers } from './callers.js'
+import { openDemoStore, readData } from './database.js'
+import { type Account, startIdentityProvider } from './identity-provider.js'
 
-/** Loads the demo data and serves the built page on 127.0.0.1; port 0 takes any free port. */
-export async function serve(port: number): Promise<{ readonly address: string; close(): Promise<void> }> {
+/** Where the demo is served. */
+export interface Served {
+  readonly address: string
+  /** The identity provider's. */
+  readonly issuer: string
+  close(): Promise<void>
+}
+
+/** Loads the demo data and serves all of Korenveld on 127.0.0.1; port 0 takes any free ports. */
+export async function serve(port: number): Promise<Served> {
   const store = await openDemoStore()
-  const app = createApp(createGuard({ rules, store }), fileURLToPath(new URL('page/dist', import.meta.url)))
-  const server = createServer(app)
-  await new Promise<void>((resolve, reject) => {
-    server.once('error', reject)
-    server.listen(port, '127.0.0.1', resolve)
-  })
+  const server = createServer()
+  const origin = await listening(server, port)
+  const provider = await startIdentityProvider(await accounts(), origin, port && port + 1)
+  const pageFolder = fileURLToPath(new URL('page/dist', import.meta.url))
+  const secret = randomBytes(32).toString('base64')
+  server.on('request', await createApp({ store, origin, issuer: provider.issuer, secret, pageFolder }))
   return {
-    address: `http://127.0.0.1:${(server.address() as AddressInfo).port}/`,
+    address: `${origin}/`,
+    issuer: provider.issuer,
     close: async () => {
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
+      await provider.close()
       await store.close?.()
     },
   }
+}
+
+async function listening(server: Server, port: number): Promise<string> {
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject)
+    server.listen(port, '127.0.0.1', () => resolve())
+  })
+  return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+}
+
+/** Everybody who can sign in: the members, and somebody who is none yet. */
+async function accounts(): Promise<ReadonlyMap<string, Account>> {
+  const { members: stored = [] } = await readData()
+  const said = new Map(Object.entries(callers).flatMap(([name, caller]) => ('id' in caller ? [[caller.id, name]] : [])))
+  const members = stored.map((member): [string, Account] => {
+    const [id, name, email] = ['id', 'name', 'email'].map((field) => String(member[field])) as [string, string, string]
+    const known = said.get(Number(id)) as keyof typeof about | undefined
+    return [id, { name, email, ...(known && { about: about[known] }) }]
+  })
+  const newcomer = { name: 'Zeno Castel', email: 'zeno@korenveld.example', about: 'is no member yet' }
+  return new Map([...members, ['new', newcomer]])
 }

@@ -13,8 +13,8 @@ import {
   type Some,
 } from '../condition/index.js'
 import { valueWithoutRecord } from '../decide/index.js'
-import { isMissing, toPlain, type Shape, type Value } from '../model/index.js'
-import { assertAction, type Rulebook, rulesOf } from '../rules/index.js'
+import { isMissing, toPlain, type Shape, UnknownNameError, type Value } from '../model/index.js'
+import { assertAction, expand, type Rulebook, rulesOf, specialise } from '../rules/index.js'
 import { decidedPermission } from './requests.js'
 import { run, type Session } from './session.js'
 
@@ -33,6 +33,20 @@ export async function decided(session: Session, table: string, action: 'read' | 
   const { rulebook } = session
   assertAction(rulesOf(rulebook, table), table, action)
   const open = decidedPermission(session, table, action === 'get' ? 'get' : 'list')
+  return { rulebook, condition: await lookedUp(session, open) }
+}
+
+/** Whether the caller has a role at this moment, by the caller's word, by another that implies it, or by the caller's own record. */
+export async function hasRole(session: Session, role: string): Promise<boolean> {
+  const { rulebook, caller } = session
+  const { roles } = rulebook.caller
+  if (!roles.includes(role)) throw new UnknownNameError('role', role, roles)
+  const condition = specialise(expand(rulebook, { kind: 'role', anyOf: [role] }), caller)
+  return (await lookedUp(session, condition)).kind === 'always'
+}
+
+/** A condition with the values in place, and what begins at no record but at the caller looked up. */
+async function lookedUp(session: Session, open: Condition): Promise<Condition> {
   const condition = putInPlace(session, open, session.clock())
   const found = new Map<string, Condition>()
   for (const step of stepsFromValues(condition)) {
@@ -40,7 +54,7 @@ export async function decided(session: Session, table: string, action: 'read' | 
     if (!found.has(asked)) found.set(asked, (await leadsToOne(session, step)) ? always : never)
   }
   const answered = (part: Condition) => (part.kind === 'some' && found.get(JSON.stringify(part))) || part
-  return { rulebook, condition: normalise(condition, answered) }
+  return normalise(condition, answered)
 }
 
 /** The steps that begin at no record, but at the caller. */

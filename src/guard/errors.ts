@@ -12,6 +12,12 @@ export class ConflictError extends PachterError {
 /** Another transaction was in the way; the same can be tried again. HTTP status 409. */
 export class BusyError extends ConflictError {}
 
+/** The record is not as whoever writes took it to be; nothing was written. HTTP status 412. */
+export class ChangedError extends PachterError {
+  readonly code = 'changed'
+  readonly status = 412
+}
+
 /** The database did not do what was asked. HTTP status 500. What it said is for the developer alone: `inFull`. */
 export class StoreError extends PachterError {
   readonly code = 'store-failed'

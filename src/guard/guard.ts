@@ -24,6 +24,7 @@ import type { Decided } from './decided.js'
 import type { FilterOptions } from './own-queries.js'
 import type { ListPlan, SqlPiece, Store } from './backend.js'
 import { type PlanKinds, weighPlan } from './plans.js'
+import type { WriteOptions } from './provided.js'
 import { scopedStore } from './scoped.js'
 import type { Session } from './session.js'
 import type { Validators } from './validators.js'
@@ -87,10 +88,22 @@ export interface ScopedStore<M, A = AnyActions> {
    * grants is refused by name.
    *
    * @returns the record as the caller sees it; only its key where the caller no longer does
+   * @throws {ChangedError} where `provided` says that the record is not as it was when it was read
+   * @example
+   * const { updatedAt } = await mine.get('entries', 3)
+   * await mine.update('entries', 3, { title }, { provided: (now) => now.updatedAt?.getTime() === updatedAt?.getTime() })
    */
-  update<T extends TableName<M>>(table: T, key: KeyOf<M, T>, values: ValuesOf<M, T>): Promise<VisibleRecord<M, T>>
-  /** Removes a record. */
-  delete<T extends TableName<M>>(table: T, key: KeyOf<M, T>): Promise<void>
+  update<T extends TableName<M>>(
+    table: T,
+    key: KeyOf<M, T>,
+    values: ValuesOf<M, T>,
+    options?: WriteOptions<VisibleRecord<M, T>>,
+  ): Promise<VisibleRecord<M, T>>
+  /**
+   * Removes a record.
+   * @throws {ChangedError} where `provided` says that the record is not as it was when it was read
+   */
+  delete<T extends TableName<M>>(table: T, key: KeyOf<M, T>, options?: WriteOptions<VisibleRecord<M, T>>): Promise<void>
   /**
    * Does something of the table's own to a record: the rules' stamps for that action are set, and the values
    * that its grants let the caller send.
@@ -103,6 +116,7 @@ export interface ScopedStore<M, A = AnyActions> {
     action: OwnAction<A, T>,
     key: KeyOf<M, T>,
     values?: ValuesOf<M, T>,
+    options?: WriteOptions<VisibleRecord<M, T>>,
   ): Promise<VisibleRecord<M, T>>
   /**
    * Changes the record whose key stands among the values, as an update, or stores it, as a create, where there
@@ -195,6 +209,14 @@ export interface ScopedStore<M, A = AnyActions> {
    * @example const { condition } = await guard.as(ana).decided('entries', 'read')
    */
   decided(table: TableName<M>, action: 'read' | 'list' | 'get'): Promise<Decided>
+  /**
+   * Whether the caller has a role at this moment: by the caller's word, by a role that implies it, or by the caller's own
+   * record, where the rules look roles up.
+   *
+   * @throws {UnknownNameError} where the rules have no such role
+   * @example if (await mine.hasRole('secretary')) …
+   */
+  hasRole(role: string): Promise<boolean>
   /**
    * Says whether the caller may do this to a stored record, and why: for the developer, since it tells more
    * than the caller may know.

@@ -1,9 +1,18 @@
 export { isThenable, withAnswer } from './answer.js'
 export type { BulkOptions, BulkOutcome } from './bulk.js'
 export type { Decision } from './decision.js'
-export { type BulkRefusal, BulkRefusedError, BusyError, ConflictError, StoreError, TransactionError } from './errors.js'
+export {
+  type BulkRefusal,
+  BulkRefusedError,
+  BusyError,
+  ChangedError,
+  ConflictError,
+  StoreError,
+  TransactionError,
+} from './errors.js'
 export { createGuard, type Guard, type GuardOptions, type ScopedStore } from './guard.js'
 export type { Listed, ListOptions, OrderBy, ReadOptions, RelatedOptions, WhereOptions } from './options.js'
+export type { WriteOptions } from './provided.js'
 export type { UntypedStore } from './scoped.js'
 export type { Decided } from './decided.js'
 export type { FilterOptions } from './own-queries.js'

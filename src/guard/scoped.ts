@@ -3,8 +3,9 @@ import { readValues } from '../decide/index.js'
 import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/index.js'
 import type { GivenOptions } from './ask.js'
 import { type BulkOptions, changeMany, createMany, deleteMany } from './bulk.js'
-import { decided } from './decided.js'
+import { decided, hasRole } from './decided.js'
 import { announce, gotReady, told } from './decisions.js'
+import { providing, type WriteOptions } from './provided.js'
 import { count, exists, explain, get, list } from './reads.js'
 import { atomically, type Session } from './session.js'
 import { stream } from './stream.js'
@@ -37,15 +38,19 @@ export function scopedStore(session: Session) {
     },
     create: (table: string, values: Values) =>
       told(session, { method: 'create', action: 'create', table }, () => create(session, table, values)),
-    update: (table: string, key: Key, values: Values) =>
+    update: (table: string, key: Key, values: Values, options: WriteOptions = {}) =>
       told(session, { method: 'update', action: 'update', table, key }, () =>
-        change(session, table, 'update', key, values),
+        providing(session, table, key, options, (inside) => change(inside, table, 'update', key, values)),
       ),
-    delete: (table: string, key: Key) =>
-      told(session, { method: 'delete', action: 'delete', table, key }, () => remove(session, table, key)),
-    act: async (table: string, action: Action, key: Key, values: Values = {}) => {
+    delete: (table: string, key: Key, options: WriteOptions = {}) =>
+      told(session, { method: 'delete', action: 'delete', table, key }, () =>
+        providing(session, table, key, options, (inside) => remove(inside, table, key)),
+      ),
+    act: async (table: string, action: Action, key: Key, values: Values = {}, options: WriteOptions = {}) => {
       assertOwnAction(rulebook, table, action)
-      return told(session, { method: 'act', action, table, key }, () => change(session, table, action, key, values))
+      return told(session, { method: 'act', action, table, key }, () =>
+        providing(session, table, key, options, (inside) => change(inside, table, action, key, values)),
+      )
     },
     upsert: (table: string, values: Values) =>
       told(session, { method: 'upsert', action: 'update', table }, () => upsert(session, table, values)),
@@ -90,6 +95,10 @@ export function scopedStore(session: Session) {
       announce(session, { method: 'decided', action: 'list', table })
       await gotReady(session)
       return decided(session, table, action)
+    },
+    hasRole: async (role: string) => {
+      await gotReady(session)
+      return hasRole(session, role)
     },
     verdict: async (table: string, action: Action, key: Key, values?: Values) => {
       announce(session, { method: 'verdict', action, table, key })

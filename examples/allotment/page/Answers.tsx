@@ -20,9 +20,6 @@ export function Answers({ answers }: { readonly answers: readonly Answer[] }) {
               <Badge color={answer.status < 300 ? 'teal' : 'red'} variant="filled" miw={48}>
                 {answer.status}
               </Badge>
-              <Text size="sm" fw={500}>
-                {answer.caller}
-              </Text>
               <Code style={{ flexShrink: 0 }}>{answer.request}</Code>
               <Text size="sm" truncate title={answer.detail}>
                 {answer.detail}

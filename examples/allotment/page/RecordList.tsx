@@ -1,8 +1,13 @@
-import { ActionIcon, Badge, Button, Group, Modal, Stack, Table, Text, Textarea, TextInput } from '@mantine/core'
+import { ActionIcon, Badge, Button, Group, Modal, Table, Text } from '@mantine/core'
 import { useState } from 'react'
-import type { Listed, Table as TableName } from './api.js'
+import { tableOf } from 'pachter/model'
+import { model } from '../model.js'
+import { type Listed, pathOf, type Table as TableName } from './api.js'
+import { EditDialog } from './EditDialog.js'
+import { textsOf } from './Forge.js'
 
-type Submit = (method: 'PATCH' | 'DELETE', key: number, values?: object) => void
+/** Sends a change of a record. */
+export type Submit = (method: 'PATCH' | 'DELETE', path: string, values?: object, etag?: string | null) => void
 
 interface Props {
   readonly table: TableName
@@ -10,25 +15,34 @@ interface Props {
   readonly onSubmit: Submit
 }
 
-/** The records a caller sees, with buttons for what the server said may be done to each. */
+/** The records that came, with buttons for what the server said may be done to each. */
 export function RecordList({ table, records, onSubmit }: Props) {
   const [edited, setEdited] = useState<Listed | null>(null)
   const [deleted, setDeleted] = useState<Listed | null>(null)
+  const { key, fields } = tableOf(model, table)
+  const [label] = textsOf(table)
+  const rest = Object.keys(fields).filter((name) => name !== label && !key.includes(name))
+  const text = label ?? ''
   return (
     <>
       <Table verticalSpacing={4} highlightOnHover>
         <Table.Tbody>
           {records.map((record) => (
-            <Table.Tr key={record.id} data-testid={`${table}-${record.id}`}>
-              <Table.Td w={36} c="dimmed">
-                {record.id}
+            <Table.Tr key={pathOf(table, record)} data-testid={pathOf(table, record).slice('/api/'.length)}>
+              <Table.Td w={56} c="dimmed">
+                {key.map((name) => String(record[name])).join(', ')}
               </Table.Td>
               <Table.Td>
-                <Text size="sm">{record.title}</Text>
+                {label && <Text size="sm">{String(record[label] ?? '–')}</Text>}
+                <Text size="xs" c="dimmed" lineClamp={1}>
+                  {rest
+                    .filter((name) => !isEmpty(record[name]))
+                    .map((name) => `${name} ${shown(record[name])}`)
+                    .join(' · ')}
+                </Text>
+              </Table.Td>
+              <Table.Td w={220}>
                 <Group gap={4}>
-                  <Badge size="xs" color="gray" variant="light">
-                    {String('status' in record ? record.status : 'audience' in record ? record.audience : '')}
-                  </Badge>
                   {record.$access.seenBy.map((who) => (
                     <Badge key={who} size="xs" variant="outline" tt="none">
                       {who}
@@ -48,13 +62,13 @@ export function RecordList({ table, records, onSubmit }: Props) {
                       Delete
                     </Button>
                   )}
-                  {!record.$access.may.update && (
+                  {!record.$access.may.update && label && (
                     <ActionIcon
                       size="sm"
                       w={58}
                       variant="default"
-                      title="Send a change of the title although it is not permitted"
-                      onClick={() => onSubmit('PATCH', record.id, { title: 'Forged' })}
+                      title={`Send a change of the ${text} although it is not permitted`}
+                      onClick={() => onSubmit('PATCH', pathOf(table, record), { [text]: 'Forged' })}
                     >
                       <Text size="xs">anyway</Text>
                     </ActionIcon>
@@ -65,8 +79,8 @@ export function RecordList({ table, records, onSubmit }: Props) {
           ))}
         </Table.Tbody>
       </Table>
-      {edited && <EditDialog record={edited} onClose={() => setEdited(null)} onSubmit={onSubmit} />}
-      <Modal opened={deleted !== null} onClose={() => setDeleted(null)} title={`Delete “${deleted?.title}”?`}>
+      {edited && <EditDialog table={table} record={edited} onClose={() => setEdited(null)} onSubmit={onSubmit} />}
+      <Modal opened={deleted !== null} onClose={() => setDeleted(null)} title="Delete it?">
         <Group justify="flex-end">
           <Button variant="default" onClick={() => setDeleted(null)}>
             Keep it
@@ -74,7 +88,7 @@ export function RecordList({ table, records, onSubmit }: Props) {
           <Button
             color="red"
             onClick={() => {
-              if (deleted) onSubmit('DELETE', deleted.id)
+              if (deleted) onSubmit('DELETE', pathOf(table, deleted))
               setDeleted(null)
             }}
           >
@@ -86,48 +100,8 @@ export function RecordList({ table, records, onSubmit }: Props) {
   )
 }
 
-/** The texts of a record that can be edited here, whichever of them the caller may change. */
-const TEXTS = ['title', 'body', 'details'] as const
+const isEmpty = (value: unknown): boolean =>
+  value === null || value === undefined || (Array.isArray(value) && value.length === 0)
 
-function EditDialog({
-  record,
-  onClose,
-  onSubmit,
-}: {
-  readonly record: Listed
-  readonly onClose: () => void
-  readonly onSubmit: Submit
-}) {
-  const texts = record as Listed & Partial<Record<(typeof TEXTS)[number], string>>
-  const shown = TEXTS.filter((name) => texts[name] !== undefined)
-  const [values, setValues] = useState(Object.fromEntries(shown.map((name) => [name, texts[name] ?? ''])))
-  return (
-    <Modal opened onClose={onClose} title={`Edit “${record.title}”`}>
-      <Stack>
-        {shown.map((name) => {
-          const Input = name === 'title' ? TextInput : Textarea
-          return (
-            <Input
-              key={name}
-              label={name}
-              disabled={!record.$access.changeable.includes(name)}
-              value={values[name] ?? ''}
-              onChange={(event: { currentTarget: { value: string } }) =>
-                setValues({ ...values, [name]: event.currentTarget.value })
-              }
-            />
-          )
-        })}
-        <Button
-          onClick={() => {
-            // Everything is sent back; what was not changed counts as no change.
-            onSubmit('PATCH', record.id, values)
-            onClose()
-          }}
-        >
-          Save
-        </Button>
-      </Stack>
-    </Modal>
-  )
-}
+const shown = (value: unknown): string =>
+  typeof value === 'string' && /^\d{4}-\d\d-\d\dT/.test(value) ? value.slice(0, 10) : String(value)

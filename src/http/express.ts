@@ -1,0 +1,73 @@
+import type {
+  ErrorRequestHandler,
+  Request as ExpressRequest,
+  RequestHandler,
+  Response as ExpressResponse,
+} from 'express'
+import type { CallerDefinition } from '../rules/index.js'
+import type { Handler } from './handler.js'
+import { type Exchange, send, toRequest, toWholeRequest } from './node.js'
+import { admit, type Admitted, type Requirement } from './require.js'
+
+/** A handler in an Express application. */
+export interface ForExpress<M, C, A> {
+  /** Serves the records below the handler's base, and leaves all else to what comes after. In front of what parses bodies. */
+  readonly records: RequestHandler
+  /** Serves what answers with the web's `Response`, such as the pages of sign-in; nothing where it leaves it to others. */
+  pages(answer: (request: Request) => Promise<Response | undefined>): RequestHandler
+  /** Opens a route of your own to whoever meets all requirements; to anybody, where there are none. */
+  open(...all: readonly Requirement<M, C, A>[]): RequestHandler
+  /** The caller, the scoped store and the record of a request behind `open`. */
+  of(request: ExpressRequest): Admitted<M, C, A>
+  /** Answers what routes threw. Last of all. */
+  readonly refuse: ErrorRequestHandler
+}
+
+/**
+ * Puts a handler into an application of Express 5.
+ *
+ * @example
+ * const { records, open, of, refuse } = forExpress(handler)
+ * app.use(records)
+ * app.get('/desk/:id', open(may('update', 'entries', 'id')), (request, response) => response.json(of(request).record))
+ * app.use(refuse)
+ */
+export function forExpress<M, C extends CallerDefinition, A>(
+  handler: Handler<M, C, A, ExpressRequest>,
+): ForExpress<M, C, A> {
+  const admitted = new WeakMap<ExpressRequest, Admitted<M, C, A>>()
+  return {
+    records: async (request, response, next) => {
+      if (!request.originalUrl.startsWith(`${handler.base}/`)) return next()
+      await send(await handler.handle(toWholeRequest(exchangeOf(request, response)), request), response)
+    },
+    pages: (answer) => async (request, response, next) => {
+      const answered = await answer(toRequest(exchangeOf(request, response)))
+      if (!answered) return next()
+      await send(answered, response)
+    },
+    open:
+      (...all) =>
+      async (request, response, next) => {
+        const opened = await handler.open(toRequest(exchangeOf(request, response)), request)
+        const parameter = (name: string) => [request.params[name]].flat()[0]
+        admitted.set(request, await admit(handler, opened, all, parameter))
+        next()
+      },
+    of: (request) => admitted.get(request) ?? notOpened(),
+    refuse: async (error: unknown, request, response, next) => {
+      if (response.headersSent) return next(error)
+      await send(handler.refuse(error, toRequest(exchangeOf(request, response))), response)
+    },
+  }
+}
+
+const exchangeOf = (incoming: ExpressRequest, outgoing: ExpressResponse): Exchange => ({
+  incoming,
+  outgoing,
+  path: incoming.originalUrl,
+})
+
+function notOpened(): never {
+  throw new Error('This route is not behind open().')
+}

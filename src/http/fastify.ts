@@ -1,0 +1,80 @@
+import type { FastifyPluginCallback, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from 'fastify'
+import type { CallerDefinition } from '../rules/index.js'
+import type { Handler } from './handler.js'
+import { type Exchange, send, toRequest, toWholeRequest } from './node.js'
+import { admit, type Admitted, type Requirement } from './require.js'
+
+/** A handler in a Fastify application. */
+export interface ForFastify<M, C, A> {
+  /** Serves the records below the handler's base. */
+  readonly records: FastifyPluginCallback
+  /** Serves what answers with the web's `Response`, such as the pages of sign-in, below a path; 404 where it does not. */
+  pages(path: string, answer: (request: Request) => Promise<Response | undefined>): FastifyPluginCallback
+  /** Opens a route of your own to whoever meets all requirements; to anybody, where there are none. */
+  open(...all: readonly Requirement<M, C, A>[]): preHandlerAsyncHookHandler
+  /** The caller, the scoped store and the record of a request behind `open`. */
+  of(request: FastifyRequest): Admitted<M, C, A>
+  /** Answers what routes threw. */
+  readonly refuse: (error: unknown, request: FastifyRequest, reply: FastifyReply) => Promise<void>
+}
+
+/**
+ * Puts a handler into an application of Fastify 5.
+ *
+ * @example
+ * const { records, open, of, refuse } = forFastify(handler)
+ * app.register(records)
+ * app.get('/desk/:id', { preHandler: open(may('update', 'entries', 'id')) }, (request) => of(request).record)
+ * app.setErrorHandler(refuse)
+ */
+export function forFastify<M, C extends CallerDefinition, A>(
+  handler: Handler<M, C, A, FastifyRequest>,
+): ForFastify<M, C, A> {
+  const admitted = new WeakMap<FastifyRequest, Admitted<M, C, A>>()
+  const below = (path: string, serve: (request: FastifyRequest, reply: FastifyReply) => Promise<Response>) =>
+    ((app, _options, done) => {
+      // Bodies are left unread, for those who count their bytes and their names.
+      app.removeAllContentTypeParsers()
+      app.addContentTypeParser('*', (_request, _body, ready) => ready(null))
+      const answer = async (request: FastifyRequest, reply: FastifyReply) => {
+        const response = await serve(request, reply)
+        reply.hijack()
+        await send(response, reply.raw)
+      }
+      for (const each of [path, `${path}/*`]) app.all(each, answer)
+      done()
+    }) satisfies FastifyPluginCallback
+  return {
+    records: below(handler.base, (request, reply) =>
+      handler.handle(toWholeRequest(exchangeOf(request, reply)), request),
+    ),
+    pages: (path, answer) =>
+      below(path, async (request, reply) => {
+        const asked = toRequest(exchangeOf(request, reply))
+        return (await answer(asked)) ?? handler.handle(asked, request)
+      }),
+    open:
+      (...all) =>
+      async (request, reply) => {
+        const opened = await handler.open(toRequest(exchangeOf(request, reply)), request)
+        const parameters = request.params as Readonly<Record<string, string>>
+        admitted.set(request, await admit(handler, opened, all, (name) => parameters[name]))
+      },
+    of: (request) => admitted.get(request) ?? notOpened(),
+    refuse: async (error, request, reply) => {
+      const response = handler.refuse(error, toRequest(exchangeOf(request, reply)))
+      reply.hijack()
+      await send(response, reply.raw)
+    },
+  }
+}
+
+const exchangeOf = ({ raw }: FastifyRequest, { raw: outgoing }: FastifyReply): Exchange => ({
+  incoming: raw,
+  outgoing,
+  path: raw.url,
+})
+
+function notOpened(): never {
+  throw new Error('This route is not behind open().')
+}

@@ -1,0 +1,174 @@
+import { NotFoundError } from '../decide/index.js'
+import type { Guard, ScopedStore, UntypedStore } from '../guard/index.js'
+import { checkCaller, type CallerDefinition, type CallerOf, rulesOf } from '../rules/index.js'
+import { done, refuse, tell } from './answer.js'
+import { bulk } from './bulk.js'
+import { describe } from './describe/index.js'
+import { RequestError } from './errors.js'
+import { jsonWriter } from './json.js'
+import { HTTP_LIMITS } from './limits.js'
+import { checked, type HandlerOptions, type Part, type Settings } from './options.js'
+import { keyFrom, type Route, routeOf } from './path.js'
+import { assertNoQuery } from './query/options.js'
+import { act, create, get, list, remove, update, type Visit } from './resource.js'
+
+/** A request whose caller is known. */
+export interface Opened<M, C, A> {
+  readonly caller: CallerOf<C>
+  /** The store as this caller may use it; its calls end when the request does. */
+  readonly store: ScopedStore<M, A>
+}
+
+/** From requests to guarded answers. */
+export interface Handler<M, C, A, N> {
+  readonly guard: Guard<M, C, A>
+  /** The path below which records are served. */
+  readonly base: string
+  /**
+   * Answers a request for records; whatever goes wrong becomes an answer as well.
+   *
+   * @param request the request
+   * @param native the same as the server has it, for sources of identity that read what its middleware put there
+   */
+  handle(request: Request, native?: N): Promise<Response>
+  /**
+   * Finds the caller of a request for a route of your own.
+   *
+   * @throws what `identity.callerOf` throws; hand it to `refuse`
+   */
+  open(request: Request, native?: N): Promise<Opened<M, C, A>>
+  /** The answer to anything that a route of your own threw: what its caller may be told of it, and no more. */
+  refuse(error: unknown, request: Request): Response
+}
+
+/**
+ * Makes of a guard and an identity what serves records over HTTP, on the `Request` and `Response` of the web. Adapters for
+ * servers are `pachter/http/express` and `pachter/http/fastify`.
+ *
+ * @param options what is served, and where
+ * @throws {HttpConfigError} where the options cannot work
+ * @throws {UnknownNameError} where a table is none of the model's
+ * @example
+ * const handler = createHandler({ guard, identity, tables: { entries: 'whole', rents: ['list', 'get'] } })
+ * const response = await handler.handle(new Request('https://korenveld.example/api/entries?$top=10'))
+ */
+export function createHandler<M, C extends CallerDefinition, A, N = never>(
+  options: HandlerOptions<M, C, A, N>,
+): Handler<M, C, A, N> {
+  const { guard, identity } = options
+  const settings = checked(options)
+  const { base, rulebook } = settings
+  const write = jsonWriter(rulebook.model)
+  const open = async (request: Request, native?: N): Promise<Opened<M, C, A>> => {
+    const caller = await identity.callerOf(request, native)
+    return { caller, store: guard.as(caller, { signal: request.signal }) }
+  }
+  const refused = (error: unknown, request: Request) => refuse(error, request, settings, identity.challenge)
+  return {
+    guard,
+    base,
+    open,
+    refuse: refused,
+    handle: async (request, native) => {
+      try {
+        return await answer(request, native)
+      } catch (error) {
+        return refused(error, request)
+      }
+    },
+  }
+
+  async function answer(request: Request, native: N | undefined): Promise<Response> {
+    if (request.url.length > HTTP_LIMITS.addressCharacters) {
+      throw new RequestError(
+        414,
+        'address-too-long',
+        `An address has at most ${HTTP_LIMITS.addressCharacters} characters.`,
+      )
+    }
+    const url = new URL(request.url)
+    const route = url.pathname.startsWith(`${base}/`) ? routeOf(url.pathname.slice(base.length)) : undefined
+    const methods = route && methodsOf(settings, route)
+    if (!route || !methods) throw new RequestError(404, 'path-unknown', 'There is nothing at this path.')
+    const allow = allowed(methods)
+    if (request.method === 'OPTIONS') return done({ allow })
+    const serve = methods[request.method === 'HEAD' ? 'GET' : request.method]
+    if (!serve) throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
+    const opened = await open(request, native)
+    if (route.to === 'description') {
+      assertNoQuery(url.searchParams)
+      return tell(request, write, { content: describe(settings, opened.caller) })
+    }
+    return serve({
+      request,
+      url,
+      rulebook,
+      model: rulebook.model,
+      table: route.table,
+      at: `${base}/${route.table}`,
+      caller: checkCaller(rulebook.caller, opened.caller),
+      store: opened.store as unknown as UntypedStore,
+      write,
+      repeats: settings.repeats,
+    })
+  }
+}
+
+type Serve = (visit: Visit) => Promise<Response>
+type Methods = Readonly<Record<string, Serve | undefined>>
+
+const allowed = (methods: Methods): string => {
+  const named = Object.keys(methods).filter((method) => methods[method])
+  return [...named, ...(methods['GET'] ? ['HEAD'] : []), 'OPTIONS'].join(', ')
+}
+
+/** What answers each method there; nothing where nothing is served. */
+function methodsOf({ tables, rulebook }: Settings, route: Route): Methods | undefined {
+  if (route.to === 'description') return { GET: () => Promise.reject(new Error('is answered before')) }
+  const parts = tables.get(route.table)
+  if (!parts) return undefined
+  const where = (part: Part, serve: Serve) => (parts.has(part) ? serve : undefined)
+  const methods = { ...served(route, where, rulebook) }
+  return Object.values(methods).some(Boolean) ? methods : undefined
+}
+
+function served(
+  route: Exclude<Route, { to: 'description' }>,
+  where: (part: Part, serve: Serve) => Serve | undefined,
+  rulebook: Settings['rulebook'],
+): Methods {
+  switch (route.to) {
+    case 'table':
+      return { GET: where('list', list), POST: where('create', create) }
+    case 'bulk':
+      return { POST: where('bulk', bulk) }
+    case 'record':
+      return {
+        GET: where('get', onRecord(route.key, get)),
+        PATCH: where('update', onRecord(route.key, update)),
+        DELETE: where('delete', onRecord(route.key, remove)),
+      }
+    case 'action': {
+      const { key, action } = route
+      if (!rulesOf(rulebook, route.table).actions.includes(action)) return {}
+      return {
+        POST: where(
+          'act',
+          onRecord(key, (visit, found) => act(visit, found, action)),
+        ),
+      }
+    }
+  }
+}
+
+/** Serves the record that a path names; a path that names none is answered as one whose record is not there. */
+const onRecord =
+  (written: string, serve: (visit: Visit, key: NonNullable<ReturnType<typeof keyFrom>>) => Promise<Response>): Serve =>
+  (visit) => {
+    const key = keyFrom(visit.model, visit.table, written)
+    if (!key) throw notThere(visit.table)
+    return serve(visit, key)
+  }
+
+const notThere = (table: string) =>
+  new NotFoundError({ status: 404, message: `There is no such record in ${table}.`, fields: {} })

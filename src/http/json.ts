@@ -1,0 +1,32 @@
+import { createHash } from 'node:crypto'
+import { type ModelData, toPlain } from '../model/index.js'
+
+/** Writes records as JSON: moments as RFC 3339 has them, whole numbers of 64 bits as text, bytes as hexadecimal digits. */
+export type WriteJson = (value: unknown) => string
+
+/** How the records of a model are written. */
+export function jsonWriter({ tables }: ModelData): WriteJson {
+  const shapes = Object.values(tables).flatMap(({ fields }) => Object.values(fields))
+  const isPlain = shapes.every(({ type, item }) => type !== 'bytes' && type !== 'bigInteger' && item !== 'bigInteger')
+  // Most models need no look at each value.
+  return isPlain ? (value) => JSON.stringify(value) : (value) => JSON.stringify(value, plain)
+}
+
+function plain(_name: string, value: unknown): unknown {
+  if (typeof value === 'bigint') return toPlain({ type: 'bigInteger' }, value)
+  return value instanceof Uint8Array ? toPlain({ type: 'bytes' }, value) : value
+}
+
+/** The entity tag of what is sent: the same for the same content, and only for that. */
+export const tagOf = (body: string): string => `"${createHash('sha256').update(body).digest('base64url').slice(0, 27)}"`
+
+/**
+ * Whether one of the tags that a request names is this one.
+ *
+ * @param given `If-Match` or `If-None-Match`
+ * @param weak whether a weak tag will do
+ */
+export function isAmong(given: string, tag: string, weak: boolean): boolean {
+  if (given.trim() === '*') return true
+  return given.split(',').some((each) => (weak ? each.trim().replace(/^W[/]/, '') : each.trim()) === tag)
+}

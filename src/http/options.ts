@@ -1,0 +1,73 @@
+import type { Guard } from '../guard/index.js'
+import type { Identity } from '../identity/index.js'
+import { type TableName, tableOf } from '../model/index.js'
+import type { CallerDefinition, Rulebook } from '../rules/index.js'
+import { HttpConfigError } from './errors.js'
+import type { Pages } from './pages.js'
+import { type RepeatStore, repeatsInMemory } from './repeats.js'
+
+/** What of a table can be served. */
+export const PARTS = ['list', 'get', 'create', 'update', 'delete', 'act', 'bulk'] as const
+
+/** A part of a table that is served: `act` its own actions, `bulk` writes of many records at a time. */
+export type Part = (typeof PARTS)[number]
+
+/** How records are served. */
+export interface HandlerOptions<M, C, A, N> {
+  readonly guard: Guard<M, C, A>
+  readonly identity: Identity<C, N>
+  /** The tables that are served, and which parts of them; left out, every one that has rules, whole. */
+  readonly tables?: { readonly [T in TableName<M>]?: 'whole' | readonly Part[] }
+  /** Where they are served; left out, `/api`. */
+  readonly base?: string
+  /** What a browser that asks for a page is answered where it is refused; left out, a plain page. */
+  readonly pages?: Pages
+  /** Where it is kept which creates were done already; left out, in memory. */
+  readonly repeats?: RepeatStore
+  /** Hears of what went wrong on the server; left out, the console does. */
+  readonly onError?: (error: unknown, request: Request) => void
+  /** The title of the description. */
+  readonly title?: string
+}
+
+/** The options with what was left out filled in. */
+export interface Settings {
+  readonly rulebook: Rulebook
+  readonly base: string
+  /** The parts that are served, by table. */
+  readonly tables: ReadonlyMap<string, ReadonlySet<Part>>
+  readonly pages: Pages
+  readonly repeats: RepeatStore
+  readonly onError: (error: unknown, request: Request) => void
+  readonly title: string
+}
+
+/**
+ * Checks the options, and fills in what was left out.
+ *
+ * @throws {HttpConfigError} where the base or a part is none
+ * @throws {UnknownNameError} where there is no such table
+ */
+export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOptions<M, C, A, N>): Settings {
+  const { guard, base = '/api', pages = {}, repeats = repeatsInMemory(), title = 'Records' } = options
+  if (!/^(?:[/][\w.~-]+)+$/.test(base)) {
+    throw new HttpConfigError(`base is '${base}'; it must be a path such as '/api', without a slash at its end.`)
+  }
+  const rulebook: Rulebook = guard.rules
+  const given = Object.entries(options.tables ?? everyTable(rulebook)) as [string, 'whole' | readonly Part[]][]
+  const tables = given.map(([table, parts]) => [table, partsOf(rulebook, table, parts)] as const)
+  const onError = options.onError ?? ((error: unknown) => console.error('pachter: http:', error))
+  return { rulebook, base, tables: new Map(tables), pages, repeats, title, onError }
+}
+
+const everyTable = ({ tables }: Rulebook) => Object.fromEntries(Object.keys(tables).map((table) => [table, 'whole']))
+
+function partsOf(rulebook: Rulebook, table: string, parts: 'whole' | readonly Part[]): ReadonlySet<Part> {
+  tableOf(rulebook.model, table)
+  const named = parts === 'whole' ? PARTS : parts
+  for (const part of named) {
+    if (PARTS.includes(part)) continue
+    throw new HttpConfigError(`${table} is to be served by ${String(part)}; the parts are ${PARTS.join(', ')}.`)
+  }
+  return new Set(named)
+}

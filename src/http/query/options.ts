@@ -1,0 +1,194 @@
+import {
+  childrenOf,
+  fieldOf,
+  isNever,
+  LIMITS,
+  type ModelData,
+  parentsOf,
+  tableOf,
+  UnknownNameError,
+} from '../../model/index.js'
+import { badQuery } from '../errors.js'
+import { HTTP_LIMITS } from '../limits.js'
+import { type Filter, readFilter } from './filter.js'
+import { readPlace } from './place.js'
+
+/** What a query string may say of one record. */
+const OF_ONE = ['$select', '$expand', 'access'] as const
+/** What it may say of a list. */
+const OF_LIST = [...OF_ONE, '$filter', '$orderby', '$top', '$skiptoken'] as const
+/** What may be said of related records. */
+const OF_RELATED = ['$select', '$expand', '$filter', '$orderby', '$top'] as const
+
+/** What a read is asked, for the scoped store. */
+export interface ReadAsked {
+  readonly fields?: readonly string[]
+  readonly with?: Readonly<Record<string, RelatedAsked>>
+  readonly access?: boolean
+}
+
+/** What related records are asked. */
+export interface RelatedAsked extends ReadAsked {
+  readonly where?: Filter
+  readonly orderBy?: readonly string[]
+  readonly limit?: number
+}
+
+/** What a list is asked, for the scoped store. */
+export interface ListAsked extends RelatedAsked {
+  readonly limit: number
+  readonly after?: Readonly<Record<string, unknown>>
+}
+
+/** A list that was asked for. */
+export interface Asked {
+  readonly options: ListAsked
+  /** The fields that the records are sorted by, the key last. */
+  readonly order: readonly string[]
+  /** The fields that were asked for only to know where the next page begins. */
+  readonly besides: readonly string[]
+}
+
+/**
+ * Reads what a request asks of a list.
+ *
+ * @throws {RequestError} 400 where it cannot be read
+ * @throws {UnknownNameError} 400 where a name is unknown
+ */
+export function readListQuery(model: ModelData, table: string, query: URLSearchParams): Asked {
+  const given = once(query, OF_LIST)
+  const { where, orderBy = [], limit, fields, ...more } = relatedFrom(model, table, given, 1)
+  const names = orderBy.map((each) => each.replace(' descending', ''))
+  const order = [...new Set([...names, ...tableOf(model, table).key])]
+  const token = given.get('$skiptoken')
+  const besides = fields ? names.filter((name) => !fields.includes(name)) : []
+  const options: ListAsked = {
+    ...more,
+    ...access(given),
+    ...(fields && { fields: [...fields, ...besides] }),
+    ...(where && { where }),
+    ...(orderBy.length > 0 && { orderBy }),
+    limit: limit ?? HTTP_LIMITS.pageRecords,
+    ...(token !== undefined && { after: readPlace(model, table, order, token) }),
+  }
+  return { options, order, besides }
+}
+
+/** Reads what a request asks of one record. */
+export function readRecordQuery(model: ModelData, table: string, query: URLSearchParams): ReadAsked {
+  if (query.size === 0) return {}
+  const given = once(query, OF_ONE)
+  return { ...relatedFrom(model, table, given, 1), ...access(given) }
+}
+
+/** @throws {RequestError} where a query string says anything */
+export function assertNoQuery(query: URLSearchParams): void {
+  once(query, [])
+}
+
+type Given = ReadonlyMap<string, string>
+
+/** The parameters by name, each known and there at most once. */
+function once(query: URLSearchParams, known: readonly string[]): Given {
+  const given = new Map<string, string>()
+  for (const [name, value] of query) {
+    if (!known.includes(name)) throw new UnknownNameError('parameter', name, known)
+    if (given.has(name)) throw badQuery(`${name} stands twice in the query.`)
+    given.set(name, value)
+  }
+  return given
+}
+
+function access(given: Given): { readonly access?: boolean } {
+  const said = given.get('access')
+  if (said === undefined) return {}
+  if (said !== 'true' && said !== 'false') throw badQuery('access must be true or false.')
+  return { access: said === 'true' }
+}
+
+function relatedFrom(model: ModelData, table: string, given: Given, depth: number): RelatedAsked {
+  const [select, expand, filter, orderby, top] = OF_RELATED.map((name) => given.get(name))
+  return {
+    ...(select !== undefined && { fields: selected(model, table, select) }),
+    ...(expand !== undefined && { with: expanded(model, table, expand, depth) }),
+    ...(filter !== undefined && { where: readFilter(model, table, filter) }),
+    ...(orderby !== undefined && { orderBy: ordered(model, table, orderby) }),
+    ...(top !== undefined && {
+      limit: limited(top, depth === 1 ? HTTP_LIMITS.mostPageRecords : HTTP_LIMITS.relatedRecords),
+    }),
+  }
+}
+
+function selected(model: ModelData, table: string, text: string): readonly string[] {
+  const names = [...new Set(text.split(',').map((name) => name.trim()))]
+  for (const name of names) fieldOf(model, table, name)
+  return names
+}
+
+function ordered(model: ModelData, table: string, text: string): readonly string[] {
+  return text.split(',').map((each) => {
+    const [, name = '', direction] = /^\s*(\S+)(?:\s+(asc|desc))?\s*$/.exec(each) ?? []
+    if (name === '') throw badQuery('$orderby must be names of fields, each with asc or desc behind it or nothing.')
+    if (isNever(fieldOf(model, table, name), 'sorted')) throw badQuery(`$orderby is ${name}, which has no order.`)
+    return direction === 'desc' ? `${name} descending` : name
+  })
+}
+
+function limited(text: string, most: number): number {
+  const limit = /^\d{1,9}$/.test(text) ? Number(text) : NaN
+  if (limit >= 1 && limit <= most) return limit
+  throw badQuery(`$top must be a whole number from 1 to ${most}.`)
+}
+
+/** `plot,remarks($top=3;$orderby=createdAt desc)` */
+function expanded(
+  model: ModelData,
+  table: string,
+  text: string,
+  depth: number,
+): Readonly<Record<string, RelatedAsked>> {
+  if (depth > LIMITS.withDepth) throw badQuery(`$expand nests at most ${LIMITS.withDepth} deep.`)
+  const parts = splitAt(text, ',').map((part) => {
+    const [, name = '', inner] = /^\s*(\w+)\s*(?:[(]([^]*)[)])?\s*$/.exec(part) ?? []
+    if (name === '')
+      throw badQuery('$expand must be names of relations, each with options in brackets behind it or nothing.')
+    const parent = parentsOf(model, table).find((relation) => relation.name === name)
+    const child = childrenOf(model, table).find((relation) => relation.name === name)
+    const to = parent ?? child
+    if (!to) throw new UnknownNameError('relation', name, [], table)
+    const given = once(
+      new URLSearchParams(
+        splitAt(inner ?? '', ';')
+          .filter(Boolean)
+          .map(asPair),
+      ),
+      OF_RELATED,
+    )
+    const asked = relatedFrom(model, to.table, given, depth + 1)
+    return [name, parent ? asked : { limit: HTTP_LIMITS.relatedRecords, ...asked }] as const
+  })
+  return Object.fromEntries(parts)
+}
+
+function asPair(option: string): [string, string] {
+  const at = option.indexOf('=')
+  return at < 0 ? [option.trim(), ''] : [option.slice(0, at).trim(), option.slice(at + 1)]
+}
+
+/** The parts of a text between separators that stand neither in brackets nor in quotes. */
+function splitAt(text: string, separator: string): readonly string[] {
+  const parts: string[] = []
+  let [depth, quoted, start] = [0, false, 0]
+  for (let at = 0; at < text.length; at += 1) {
+    const each = text[at]
+    if (each === "'") quoted = !quoted
+    else if (quoted) continue
+    else if (each === '(') depth += 1
+    else if (each === ')') depth -= 1
+    else if (each === separator && depth === 0) {
+      parts.push(text.slice(start, at))
+      start = at + 1
+    }
+  }
+  return [...parts, text.slice(start)]
+}

@@ -1,0 +1,155 @@
+import type { UntypedStore } from '../guard/index.js'
+import type { KeyValues, ModelData } from '../model/index.js'
+import { closedVerdict, isClosed, refusal, RefusedError } from '../decide/index.js'
+import type { Caller, Rulebook } from '../rules/index.js'
+import { done, tell } from './answer.js'
+import { JSON_TYPES, PATCH_TYPES, readObject, valuesFrom } from './body.js'
+import { isAmong, tagOf, type WriteJson } from './json.js'
+import { merged } from './merge.js'
+import { keyFrom, keyPath } from './path.js'
+import { assertNoQuery, readListQuery, readRecordQuery } from './query/options.js'
+import { writePlace } from './query/place.js'
+import { onlyOnce, type RepeatStore } from './repeats.js'
+
+type ReadRecord = Readonly<Record<string, unknown>>
+
+/** One request for records of a table, by a caller who is known. */
+export interface Visit {
+  readonly request: Request
+  readonly url: URL
+  readonly model: ModelData
+  readonly rulebook: Rulebook
+  readonly table: string
+  /** The path of the table. */
+  readonly at: string
+  readonly caller: Caller
+  readonly store: UntypedStore
+  readonly write: WriteJson
+  readonly repeats: RepeatStore
+}
+
+/** A page of a table, with a link to the next. */
+export async function list(visit: Visit): Promise<Response> {
+  const { request, url, model, table, store, write } = visit
+  const { options, order, besides } = closedFirst(visit, 'list', () => readListQuery(model, table, url.searchParams))
+  // One more than the page has says whether there is another.
+  const found = (await store.list(table, { ...options, limit: options.limit + 1 } as never)) as readonly ReadRecord[]
+  const page = found.slice(0, options.limit)
+  const last = page.at(-1)
+  const next = found.length > page.length && last ? nextPage(url, writePlace(model, table, order, last)) : undefined
+  const records = besides.length > 0 ? page.map((record) => without(record, besides)) : page
+  return tell(request, write, {
+    content: next ? { records, next } : { records },
+    ...(next && { headers: { link: `<${next}>; rel="next"` } }),
+  })
+}
+
+/** What is wrong with a question names fields and what they take: not to those whom nothing is open to. */
+function closedFirst<T>({ rulebook, table, caller }: Visit, action: 'list' | 'get', read: () => T): T {
+  try {
+    return read()
+  } catch (error) {
+    const inquiry = { rulebook, table, action, caller }
+    throw isClosed(inquiry) ? refusal(closedVerdict(inquiry)) : error
+  }
+}
+
+function nextPage({ pathname, searchParams }: URL, place: string): string {
+  const query = new URLSearchParams(searchParams)
+  query.set('$skiptoken', place)
+  return `${pathname}?${query.toString()}`
+}
+
+const without = (record: ReadRecord, names: readonly string[]): ReadRecord =>
+  Object.fromEntries(Object.entries(record).filter(([name]) => !names.includes(name)))
+
+/** One record. */
+export async function get(visit: Visit, key: KeyValues): Promise<Response> {
+  const { request, url, model, table, store, write } = visit
+  const asked = closedFirst(visit, 'get', () => readRecordQuery(model, table, url.searchParams))
+  return tell(request, write, { content: await store.get(table, key, asked as never) })
+}
+
+/** Stores a new record; once, where the request says under which key it may come again. */
+export async function create(visit: Visit): Promise<Response> {
+  const { request, url, model, table, store, caller, repeats } = visit
+  assertNoQuery(url.searchParams)
+  const body = await readObject(request, JSON_TYPES)
+  const values = valuesFrom(model, table, body)
+  const given = request.headers.get('idempotency-key')
+  if (given === null) return created(visit, (await store.create(table, values)) as ReadRecord)
+  let stored: ReadRecord | undefined
+  const { key, before } = await onlyOnce(repeats, { caller, table, given, body }, async () => {
+    stored = (await store.create(table, values)) as ReadRecord
+    return keyPath(model, table, stored)
+  })
+  return created(visit, stored ?? (await asSeenNow(visit, key)), before)
+}
+
+/** A record that was stored before, as its caller sees it now; only its key where the caller does not. */
+async function asSeenNow({ model, table, store }: Visit, written: string): Promise<ReadRecord> {
+  const key = keyFrom(model, table, written) as KeyValues
+  try {
+    return (await store.get(table, key)) as ReadRecord
+  } catch (error) {
+    if (error instanceof RefusedError) return key
+    throw error
+  }
+}
+
+function created({ request, model, table, at, write }: Visit, record: ReadRecord, before = false): Response {
+  const location = `${at}/${keyPath(model, table, record)}`
+  const headers = { location, ...(before && { 'idempotency-replayed': 'true' }) }
+  if (isMinimal(request)) return done({ ...headers, 'preference-applied': 'return=minimal' }, 201)
+  return tell(request, write, { content: record, status: 201, headers })
+}
+
+/** Changes a record, by a merge patch (RFC 7386). */
+export async function update(visit: Visit, key: KeyValues): Promise<Response> {
+  const { request, url, model, table, store } = visit
+  assertNoQuery(url.searchParams)
+  const values = valuesFrom(model, table, await readObject(request, PATCH_TYPES))
+  const tags = provided(visit)
+  const changed = await merged(visit, key, values, (whole, unchanged) =>
+    store.update(table, key, whole, both(tags.provided, unchanged)),
+  )
+  return changedTo(visit, changed as ReadRecord)
+}
+
+/** Does something of the table's own to a record. */
+export async function act(visit: Visit, key: KeyValues, action: string): Promise<Response> {
+  const { request, url, model, table, store } = visit
+  assertNoQuery(url.searchParams)
+  const values = valuesFrom(model, table, await readObject(request, JSON_TYPES, true))
+  return changedTo(visit, (await store.act(table, action, key, values, provided(visit))) as ReadRecord)
+}
+
+/** Removes a record. */
+export async function remove(visit: Visit, key: KeyValues): Promise<Response> {
+  const { url, table, store } = visit
+  assertNoQuery(url.searchParams)
+  await store.delete(table, key, provided(visit))
+  return done()
+}
+
+function changedTo({ request, write }: Visit, record: ReadRecord): Response {
+  if (isMinimal(request)) return done({ 'preference-applied': 'return=minimal' })
+  return tell(request, write, { content: record })
+}
+
+type Provided = (record: ReadRecord) => boolean
+
+/** What a request says with `If-Match` of the record as it takes it to be. */
+function provided({ request, write }: Visit): { readonly provided?: Provided } {
+  const tags = request.headers.get('if-match')
+  return tags === null ? {} : { provided: (record) => isAmong(tags, tagOf(write(record)), false) }
+}
+
+const both = (one: Provided | undefined, other: Provided | undefined): { readonly provided?: Provided } => {
+  if (!one || !other) return (one ?? other) ? { provided: (one ?? other) as Provided } : {}
+  return { provided: (record) => one(record) && other(record) }
+}
+
+/** Whether whoever asks wants no content (RFC 7240). */
+const isMinimal = ({ headers }: Request): boolean =>
+  /(?:^|[,;\s])return=minimal(?:$|[,;\s])/.test(headers.get('prefer') ?? '')

@@ -1,0 +1,112 @@
+import { LRUCache } from 'lru-cache'
+import type { Condition } from '../condition/index.js'
+import { ConflictError, type Guard, type UntypedStore } from '../guard/index.js'
+import {
+  accepts,
+  fieldOf,
+  type FieldName,
+  isMissing,
+  readTyped,
+  type TableName,
+  tableOf,
+  type Value,
+  type ValuesOf,
+  type VisibleRecord,
+} from '../model/index.js'
+import { type CallerDefinition, type CallerOf, trusted } from '../rules/index.js'
+import { IdentityConfigError } from './errors.js'
+import { assertSeconds } from './seconds.js'
+import type { Asking, Claims, ToCaller } from './source.js'
+
+/** How many records are kept at most. */
+const KEPT = 10_000
+
+/** How the record of whoever asks is found. */
+export interface MemberOptions<M, C, T extends TableName<M>> {
+  /** The table that has a record for each member. */
+  readonly table: T
+  /** The field that the record is found by: a key, or one that is `unique()`. */
+  readonly field: FieldName<M, T>
+  /** The claim that says which; for `email`, the provider has to say that it was verified. */
+  readonly claim: string
+  /** The caller, by the record and what was proven. */
+  caller(record: VisibleRecord<M, T>, claims: Claims, asking: Pick<Asking, 'note'>): CallerOf<C>
+  /** For how many seconds a record that was found counts, 0 to 300; left out, 0: it is looked up with each request. */
+  readonly keepSeconds?: number
+  /** The values of a new record for whoever has none; left out, whoever has none is refused. */
+  firstSignIn?(claims: Claims): ValuesOf<M, T>
+}
+
+/**
+ * Finds the record of whoever asks by what was proven, in one query, and makes it on the first sign-in where that is wanted:
+ * once, also when several first requests come at a time. A record that is there is never changed.
+ *
+ * It is looked up by trusted code, which `onDecision` of the guard hears of.
+ *
+ * @throws {IdentityConfigError} at once, where two records could be found by the field
+ * @example
+ * const member = memberRecord(guard, {
+ *   table: 'members',
+ *   field: 'email',
+ *   claim: 'email',
+ *   caller: ({ id }) => ({ id }),
+ *   firstSignIn: ({ name }) => ({ name, duties: [], joinedAt: new Date() }),
+ * })
+ */
+export function memberRecord<M, C extends CallerDefinition, A, T extends TableName<M>>(
+  guard: Guard<M, C, A>,
+  options: MemberOptions<M, C, T>,
+): ToCaller<C> {
+  const { table, field, claim, keepSeconds = 0 } = options
+  const { model } = guard.rules
+  const shape = fieldOf(model, table, field)
+  const { key } = tableOf(model, table)
+  if (!shape.unique && !(key.length === 1 && key[0] === field)) {
+    throw new IdentityConfigError(
+      `${table}.${field} is neither the key nor unique(), so that one sign-in could be two members; say unique() in the model.`,
+    )
+  }
+  assertSeconds('keepSeconds', keepSeconds, 0, 300)
+  const kept = keepSeconds > 0 ? new LRUCache<string, object>({ max: KEPT, ttl: keepSeconds * 1000 }) : undefined
+  // The table is known by its name alone here; what the application is handed is typed.
+  const store = () => guard.as(trusted(`who signs in, by ${table}.${field}`)) as unknown as UntypedStore
+
+  return async (claims, asking) => {
+    const value = claimed(claims)
+    if (value === undefined) return undefined
+    const name = String(value)
+    const record = kept?.get(name) ?? (await find(value)) ?? (await created(value, claims, asking))
+    if (!record) return undefined
+    kept?.set(name, record)
+    return options.caller(record as VisibleRecord<M, T>, claims, asking)
+  }
+
+  /** The value to look for; nothing where it is not proven. */
+  function claimed(claims: Claims): Value | undefined {
+    const given: unknown = Object.hasOwn(claims, claim) ? claims[claim] : undefined
+    if (isMissing(given) || typeof given === 'object') return undefined
+    if (claim === 'email' && claims['email_verified'] !== true) return undefined
+    const value = readTyped(shape, String(given as string | number))
+    return accepts(shape, value) ? value : undefined
+  }
+
+  async function find(value: Value): Promise<object | undefined> {
+    const where = (row: Readonly<Record<string, { is(other: unknown): Condition }>>) =>
+      (row[field] as (typeof row)[string]).is(value)
+    const [record] = await store().list(table, { where, limit: 1 })
+    return record
+  }
+
+  async function created(value: Value, claims: Claims, { note }: Pick<Asking, 'note'>): Promise<object | undefined> {
+    if (!options.firstSignIn) return undefined
+    try {
+      const record = await store().create(table, { ...options.firstSignIn(claims), [field]: value })
+      note({ kind: 'record-created', table, key: Object.fromEntries(key.map((name) => [name, record[name]])) })
+      return record
+    } catch (error) {
+      if (!(error instanceof ConflictError)) throw error
+      // Another first request was faster.
+      return find(value)
+    }
+  }
+}
