@@ -18,6 +18,10 @@ export const CLIENT = { id: 'korenveld', secret: 'only-for-the-demo' } as const
 
 /** The audience of tokens for the application's own interface. */
 export const AUDIENCE = 'https://korenveld.example/api'
+/** What else the provider gives tokens for. */
+export const ELSEWHERE = 'https://shop.korenveld.example'
+
+const AUDIENCES = [AUDIENCE, ELSEWHERE]
 
 export interface IdentityProvider {
   readonly issuer: string
@@ -30,12 +34,13 @@ export interface IdentityProvider {
  *
  * @param accounts those who can sign in, by the subject that stands in their tokens
  * @param application where the application is reached, such as `http://127.0.0.1:4310`
- * @param port 0 takes any free port
+ * @param options.port 0 takes any free port
+ * @param options.tokenSeconds how long its tokens are good; left out, an hour
  */
 export async function startIdentityProvider(
   accounts: ReadonlyMap<string, Account>,
   application: string,
-  port = 0,
+  { port = 0, tokenSeconds = 3600 }: { readonly port?: number; readonly tokenSeconds?: number } = {},
 ): Promise<IdentityProvider> {
   const app = express()
   const server = createServer(app)
@@ -44,7 +49,7 @@ export async function startIdentityProvider(
     server.listen(port, '127.0.0.1', resolve)
   })
   const issuer = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-  const provider = providerFor(issuer, accounts, application)
+  const provider = providerFor(issuer, accounts, application, tokenSeconds)
   app.get('/choose/:uid', async (request, response) => {
     const { uid } = await provider.interactionDetails(request, response)
     response.type('html').send(chooser(uid, accounts))
@@ -64,7 +69,12 @@ export async function startIdentityProvider(
   }
 }
 
-function providerFor(issuer: string, accounts: ReadonlyMap<string, Account>, application: string): Provider {
+function providerFor(
+  issuer: string,
+  accounts: ReadonlyMap<string, Account>,
+  application: string,
+  tokenSeconds: number,
+): Provider {
   const { privateKey } = generateKeyPairSync('rsa', { modulusLength: 2048 })
   const provider: Provider = new Provider(issuer, {
     clients: [
@@ -78,8 +88,19 @@ function providerFor(issuer: string, accounts: ReadonlyMap<string, Account>, app
         post_logout_redirect_uris: [`${application}/`],
       },
     ],
-    jwks: { keys: [{ ...privateKey.export({ format: 'jwk' }), alg: 'RS256', use: 'sig', kid: 'demo' }] as never },
-    ttl: { AccessToken: 3600, AuthorizationCode: 60, IdToken: 3600, Interaction: 600, Grant: 3600, Session: 3600 },
+    jwks: {
+      keys: [
+        { ...privateKey.export({ format: 'jwk' }), alg: 'RS256', use: 'sig', kid: randomBytes(8).toString('hex') },
+      ] as never,
+    },
+    ttl: {
+      AccessToken: tokenSeconds,
+      AuthorizationCode: 60,
+      IdToken: 3600,
+      Interaction: 600,
+      Grant: 3600,
+      Session: 3600,
+    },
     cookies: { keys: [randomBytes(32).toString('hex')] },
     claims: { openid: ['sub'], email: ['email', 'email_verified'], profile: ['name', 'groups'] },
     // All that was asked for stands in the token of who signed in, so that nobody has to ask again.
@@ -97,7 +118,7 @@ function providerFor(issuer: string, accounts: ReadonlyMap<string, Account>, app
       if (!client || !session?.accountId) return undefined
       const grant = new provider.Grant({ clientId: client.clientId, accountId: session.accountId })
       grant.addOIDCScope('openid email profile')
-      grant.addResourceScope(AUDIENCE, 'records')
+      for (const audience of AUDIENCES) grant.addResourceScope(audience, 'records')
       await grant.save()
       return grant
     },
@@ -108,9 +129,9 @@ function providerFor(issuer: string, accounts: ReadonlyMap<string, Account>, app
         enabled: true,
         defaultResource: () => [],
         useGrantedResource: () => false,
-        getResourceServerInfo: () => ({
+        getResourceServerInfo: (_, resource) => ({
           scope: 'records',
-          audience: AUDIENCE,
+          audience: resource,
           accessTokenFormat: 'jwt',
           jwt: { sign: { alg: 'RS256' } },
         }),

@@ -20,7 +20,7 @@ export async function serve(port: number): Promise<Served> {
   const store = await openDemoStore()
   const server = createServer()
   const origin = await listening(server, port)
-  const provider = await startIdentityProvider(await accounts(), origin, port && port + 1)
+  const provider = await startIdentityProvider(await accounts(), origin, { port: port && port + 1 })
   const pageFolder = fileURLToPath(new URL('page/dist', import.meta.url))
   const secret = randomBytes(32).toString('base64')
   server.on('request', await createApp({ store, origin, issuer: provider.issuer, secret, pageFolder }))

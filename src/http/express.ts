@@ -6,7 +6,7 @@ import type {
 } from 'express'
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
-import { type Exchange, send, toRequest, toWholeRequest } from './node.js'
+import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
 import { admit, type Admitted, type Requirement } from './require.js'
 
 /** A handler in an Express application. */
@@ -36,20 +36,21 @@ export function forExpress<M, C extends CallerDefinition, A>(
   handler: Handler<M, C, A, ExpressRequest>,
 ): ForExpress<M, C, A> {
   const admitted = new WeakMap<ExpressRequest, Admitted<M, C, A>>()
+  const asked = requestsOf(exchangeOf)
   return {
     records: async (request, response, next) => {
       if (!request.originalUrl.startsWith(`${handler.base}/`)) return next()
       await send(await handler.handle(toWholeRequest(exchangeOf(request, response)), request), response)
     },
     pages: (answer) => async (request, response, next) => {
-      const answered = await answer(toRequest(exchangeOf(request, response)))
+      const answered = await answer(asked(request, response))
       if (!answered) return next()
       await send(answered, response)
     },
     open:
       (...all) =>
       async (request, response, next) => {
-        const opened = await handler.open(toRequest(exchangeOf(request, response)), request)
+        const opened = await handler.open(asked(request, response), request)
         const parameter = (name: string) => [request.params[name]].flat()[0]
         admitted.set(request, await admit(handler, opened, all, parameter))
         next()
@@ -57,7 +58,7 @@ export function forExpress<M, C extends CallerDefinition, A>(
     of: (request) => admitted.get(request) ?? notOpened(),
     refuse: async (error: unknown, request, response, next) => {
       if (response.headersSent) return next(error)
-      await send(handler.refuse(error, toRequest(exchangeOf(request, response))), response)
+      await send(await handler.refuse(error, asked(request, response)), response)
     },
   }
 }

@@ -1,7 +1,7 @@
 import type { FastifyPluginCallback, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from 'fastify'
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
-import { type Exchange, send, toRequest, toWholeRequest } from './node.js'
+import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
 import { admit, type Admitted, type Requirement } from './require.js'
 
 /** A handler in a Fastify application. */
@@ -31,6 +31,7 @@ export function forFastify<M, C extends CallerDefinition, A>(
   handler: Handler<M, C, A, FastifyRequest>,
 ): ForFastify<M, C, A> {
   const admitted = new WeakMap<FastifyRequest, Admitted<M, C, A>>()
+  const asked = requestsOf(exchangeOf)
   const below = (path: string, serve: (request: FastifyRequest, reply: FastifyReply) => Promise<Response>) =>
     ((app, _options, done) => {
       // Bodies are left unread, for those who count their bytes and their names.
@@ -50,19 +51,19 @@ export function forFastify<M, C extends CallerDefinition, A>(
     ),
     pages: (path, answer) =>
       below(path, async (request, reply) => {
-        const asked = toRequest(exchangeOf(request, reply))
-        return (await answer(asked)) ?? handler.handle(asked, request)
+        const given = asked(request, reply)
+        return (await answer(given)) ?? handler.handle(given, request)
       }),
     open:
       (...all) =>
       async (request, reply) => {
-        const opened = await handler.open(toRequest(exchangeOf(request, reply)), request)
+        const opened = await handler.open(asked(request, reply), request)
         const parameters = request.params as Readonly<Record<string, string>>
         admitted.set(request, await admit(handler, opened, all, (name) => parameters[name]))
       },
     of: (request) => admitted.get(request) ?? notOpened(),
     refuse: async (error, request, reply) => {
-      const response = handler.refuse(error, toRequest(exchangeOf(request, reply)))
+      const response = await handler.refuse(error, asked(request, reply))
       reply.hijack()
       await send(response, reply.raw)
     },

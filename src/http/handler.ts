@@ -9,6 +9,7 @@ import { jsonWriter } from './json.js'
 import { HTTP_LIMITS } from './limits.js'
 import { checked, type HandlerOptions, type Part, type Settings } from './options.js'
 import { keyFrom, type Route, routeOf } from './path.js'
+import { startTick, type Tick } from './tick.js'
 import { assertNoQuery } from './query/options.js'
 import { act, create, get, list, remove, update, type Visit } from './resource.js'
 
@@ -37,8 +38,12 @@ export interface Handler<M, C, A, N> {
    * @throws what `identity.callerOf` throws; hand it to `refuse`
    */
   open(request: Request, native?: N): Promise<Opened<M, C, A>>
-  /** The answer to anything that a route of your own threw: what its caller may be told of it, and no more. */
-  refuse(error: unknown, request: Request): Response
+  /**
+   * The answer to anything that a route of your own threw: what its caller may be told of it, and no more.
+   *
+   * @param request the one that was opened: what is refused is not told the sooner for being found out sooner
+   */
+  refuse(error: unknown, request: Request): Promise<Response>
 }
 
 /**
@@ -59,7 +64,8 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   const settings = checked(options)
   const { base, rulebook } = settings
   const write = jsonWriter(rulebook.model)
-  const open = async (request: Request, native?: N): Promise<Opened<M, C, A>> => {
+  const ticks = new WeakMap<Request, Tick>()
+  const opened = async (request: Request, native?: N): Promise<Opened<M, C, A>> => {
     const caller = await identity.callerOf(request, native)
     return { caller, store: guard.as(caller, { signal: request.signal }) }
   }
@@ -67,13 +73,25 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   return {
     guard,
     base,
-    open,
-    refuse: refused,
+    open: (request, native) => {
+      ticks.set(request, startTick(settings.refusalMilliseconds))
+      return opened(request, native)
+    },
+    refuse: async (error, request) => {
+      const response = refused(error, request)
+      await ticks.get(request)?.next()
+      return response
+    },
     handle: async (request, native) => {
+      const tick = startTick(settings.refusalMilliseconds)
       try {
         return await answer(request, native)
       } catch (error) {
-        return refused(error, request)
+        const response = refused(error, request)
+        await tick.next()
+        return response
+      } finally {
+        tick.stop()
       }
     },
   }
@@ -94,10 +112,10 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     if (request.method === 'OPTIONS') return done({ allow })
     const serve = methods[request.method === 'HEAD' ? 'GET' : request.method]
     if (!serve) throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
-    const opened = await open(request, native)
+    const { caller, store } = await opened(request, native)
     if (route.to === 'description') {
       assertNoQuery(url.searchParams)
-      return tell(request, write, { content: describe(settings, opened.caller) })
+      return tell(request, write, { content: describe(settings, caller) })
     }
     return serve({
       request,
@@ -106,8 +124,8 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
       model: rulebook.model,
       table: route.table,
       at: `${base}/${route.table}`,
-      caller: checkCaller(rulebook.caller, opened.caller),
-      store: opened.store as unknown as UntypedStore,
+      caller: checkCaller(rulebook.caller, caller),
+      store: store as unknown as UntypedStore,
       write,
       repeats: settings.repeats,
     })

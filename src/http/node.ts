@@ -16,7 +16,17 @@ export interface Exchange {
  *
  * @throws {RequestError} 400 where the request is for no path
  */
-export const toRequest = (exchange: Exchange): Request => requestOf(exchange, {})
+const toRequest = (exchange: Exchange): Request => requestOf(exchange, {})
+
+/** The same for one request of a server's, whoever asks for it and however often. */
+export function requestsOf<I extends object, O>(exchangeOf: (incoming: I, outgoing: O) => Exchange) {
+  const requests = new WeakMap<I, Request>()
+  return (incoming: I, outgoing: O): Request => {
+    const request = requests.get(incoming) ?? toRequest(exchangeOf(incoming, outgoing))
+    requests.set(incoming, request)
+    return request
+  }
+}
 
 /**
  * The same with its body.

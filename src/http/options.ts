@@ -26,8 +26,13 @@ export interface HandlerOptions<M, C, A, N> {
   readonly repeats?: RepeatStore
   /** Hears of what went wrong on the server; left out, the console does. */
   readonly onError?: (error: unknown, request: Request) => void
-  /** The title of the description. */
+  /** The title of the description; left out, `Records`. */
   readonly title?: string
+  /**
+   * At which distance from its arrival, or a multiple of it, a request is told that it is refused: 0 to 1,000 milliseconds, 20
+   * where it is left out. With 0 at once, so that whoever measures can tell what is hidden from what is not there.
+   */
+  readonly refusalMilliseconds?: number
 }
 
 /** The options with what was left out filled in. */
@@ -40,6 +45,7 @@ export interface Settings {
   readonly repeats: RepeatStore
   readonly onError: (error: unknown, request: Request) => void
   readonly title: string
+  readonly refusalMilliseconds: number
 }
 
 /**
@@ -50,6 +56,10 @@ export interface Settings {
  */
 export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOptions<M, C, A, N>): Settings {
   const { guard, base = '/api', pages = {}, repeats = repeatsInMemory(), title = 'Records' } = options
+  const { refusalMilliseconds = 20 } = options
+  if (!(refusalMilliseconds >= 0 && refusalMilliseconds <= 1000)) {
+    throw new HttpConfigError(`refusalMilliseconds is ${refusalMilliseconds}; it must be from 0 to 1,000.`)
+  }
   if (!/^(?:[/][\w.~-]+)+$/.test(base)) {
     throw new HttpConfigError(`base is '${base}'; it must be a path such as '/api', without a slash at its end.`)
   }
@@ -57,7 +67,7 @@ export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOpt
   const given = Object.entries(options.tables ?? everyTable(rulebook)) as [string, 'whole' | readonly Part[]][]
   const tables = given.map(([table, parts]) => [table, partsOf(rulebook, table, parts)] as const)
   const onError = options.onError ?? ((error: unknown) => console.error('pachter: http:', error))
-  return { rulebook, base, tables: new Map(tables), pages, repeats, title, onError }
+  return { rulebook, base, tables: new Map(tables), pages, repeats, title, refusalMilliseconds, onError }
 }
 
 const everyTable = ({ tables }: Rulebook) => Object.fromEntries(Object.keys(tables).map((table) => [table, 'whole']))

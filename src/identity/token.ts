@@ -9,6 +9,9 @@ const ALGORITHMS = ['RS256', 'PS256', 'ES256', 'ES384', 'EdDSA', 'Ed25519']
 /** The longest token that is looked at, in characters. */
 const LONGEST = 16_384
 
+/** At most how often keys are fetched for tokens signed with one that is not known. */
+const COOLDOWN_SECONDS = 30
+
 /** How tokens are checked. */
 export interface TokenOptions<C> {
   /** Who issues the tokens: the `iss` that they must have, and where the issuer describes itself. */
@@ -52,7 +55,11 @@ export function bearerToken<C>(options: TokenOptions<C>): Source<C> {
     challenge: 'Bearer',
     ready: async () => {
       const url = options.keys === undefined ? await keysOf(issuer) : assertAddress('keys', options.keys)
-      const found = createRemoteJWKSet(url, { cacheMaxAge: keepKeysSeconds * 1000, timeoutDuration: 3000 })
+      const found = createRemoteJWKSet(url, {
+        cacheMaxAge: keepKeysSeconds * 1000,
+        cooldownDuration: Math.min(keepKeysSeconds, COOLDOWN_SECONDS) * 1000,
+        timeoutDuration: 3000,
+      })
       await found.reload().catch((cause: unknown) => {
         throw new IdentityConfigError(`The keys of ${issuer} cannot be read from ${url.href}: ${reasonOf(cause)}.`)
       })

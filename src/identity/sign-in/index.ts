@@ -76,7 +76,7 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
       const page = pathname === path ? '' : pathname.startsWith(`${path}/`) ? pathname.slice(path.length) : undefined
       if (page === undefined) return undefined
       if (request.method === 'GET' && page === '') return begin(searchParams.get('to'))
-      if (request.method === 'GET' && page === '/return') return end(request)
+      if (request.method === 'GET' && page === '/return') return end(request).catch(failed)
       if (request.method === 'GET' && page === '/session') return tell(request)
       if (request.method === 'POST' && page === '/out') return signOut(request)
       return undefined
@@ -104,6 +104,14 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
     const secret = randomState()
     await sessions.set(nameOf(secret), { ...proven, token: randomState() }, sessionSeconds)
     return redirect(pending.to, cookies.write(SESSION, secret, sessionSeconds), cookies.clear(PENDING))
+  }
+
+  /** Nobody is sent to sign in again by itself: what failed once may fail each time. */
+  function failed(error: unknown): Response {
+    if (!(error instanceof CredentialsError)) throw error
+    settings.onFailure?.(error)
+    const headers = { 'content-type': 'text/html; charset=utf-8', 'cache-control': 'no-store' }
+    return new Response(failedPage(path), { status: 401, headers })
   }
 
   async function tell(request: Request): Promise<Response> {
@@ -156,6 +164,16 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
     return url.origin === origin ? url.href : `${origin}/`
   }
 }
+
+const failedPage = (path: string): string => `<!doctype html>
+<html lang="en">
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width">
+<title>Sign-in did not work</title>
+<h1>Sign-in did not work</h1>
+<p>It took too long, was begun in another window, or was called off. <a href="${path}">Start again</a></p>
+</html>
+`
 
 function redirect(location: string, ...setCookies: readonly string[]): Response {
   const headers = new Headers({ location, 'cache-control': 'no-store' })

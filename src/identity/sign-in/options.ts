@@ -25,6 +25,8 @@ export interface SignInOptions<C> {
   readonly afterSignOut?: string
   /** Where sessions are kept; left out, in memory. */
   readonly sessions?: SessionStore
+  /** Hears why a sign-in did not work, for `inFull`; left out, nobody does. */
+  readonly onFailure?: (error: unknown) => void
   /** How long a session lasts, 60 to 2,592,000 seconds; left out, eight hours. */
   readonly sessionSeconds?: number
 }
@@ -44,8 +46,8 @@ export function checked<C>(options: SignInOptions<C>) {
   }
   const { path = '/sign-in', afterSignOut = '/', sessionSeconds = 8 * 3600 } = options
   for (const [name, each] of Object.entries({ path, afterSignOut })) {
-    if (!/^[/](?![/\\])/.test(each))
-      throw new IdentityConfigError(`${name} is '${each}'; it must begin with one slash.`)
+    if (!/^[/](?![/\\])[\w./~-]*$/.test(each))
+      throw new IdentityConfigError(`${name} is '${each}'; it must be a path that begins with one slash.`)
   }
   assertSeconds('sessionSeconds', sessionSeconds, 60, 30 * 86_400)
   return {
