@@ -9,7 +9,7 @@ import { jsonWriter } from './json.js'
 import { HTTP_LIMITS } from './limits.js'
 import { checked, type HandlerOptions, type Part, type Settings } from './options.js'
 import { keyFrom, type Route, routeOf } from './path.js'
-import { startTick, type Tick } from './tick.js'
+import { nextTick } from './tick.js'
 import { assertNoQuery } from './query/options.js'
 import { act, create, get, list, remove, update, type Visit } from './resource.js'
 
@@ -64,7 +64,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   const settings = checked(options)
   const { base, rulebook } = settings
   const write = jsonWriter(rulebook.model)
-  const ticks = new WeakMap<Request, Tick>()
+  const arrivals = new WeakMap<Request, number>()
   const opened = async (request: Request, native?: N): Promise<Opened<M, C, A>> => {
     const caller = await identity.callerOf(request, native)
     return { caller, store: guard.as(caller, { signal: request.signal }) }
@@ -74,24 +74,22 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     guard,
     base,
     open: (request, native) => {
-      ticks.set(request, startTick(settings.refusalMilliseconds))
+      arrivals.set(request, performance.now())
       return opened(request, native)
     },
     refuse: async (error, request) => {
       const response = refused(error, request)
-      await ticks.get(request)?.next()
+      await nextTick(arrivals.get(request) ?? performance.now(), settings.refusalMilliseconds)
       return response
     },
     handle: async (request, native) => {
-      const tick = startTick(settings.refusalMilliseconds)
+      const arrived = performance.now()
       try {
         return await answer(request, native)
       } catch (error) {
         const response = refused(error, request)
-        await tick.next()
+        await nextTick(arrived, settings.refusalMilliseconds)
         return response
-      } finally {
-        tick.stop()
       }
     },
   }

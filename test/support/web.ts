@@ -36,7 +36,7 @@ export interface Read {
 export async function readAnswer(response: Response): Promise<Read> {
   const text = await response.text()
   const isJson = response.headers.get('content-type')?.includes('json') === true
-  const json = isJson ? (JSON.parse(text) as Read['json']) : {}
+  const json = isJson && text !== '' ? (JSON.parse(text) as Read['json']) : {}
   return { status: response.status, headers: Object.fromEntries(response.headers), text, json }
 }
 
