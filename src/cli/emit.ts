@@ -1,10 +1,11 @@
 import { type Shell } from './shell.js'
 import { type Form, FORMS } from '../guard/index.js'
 import { isClosed } from '../decide/index.js'
+import { describe } from '../http/index.js'
 import { tableOf } from '../model/index.js'
 import { Option, type Command } from 'commander'
 import { chooseCallers, type Workbench } from '../check/index.js'
-import { assertAction, permission, rulesOf, specialise } from '../rules/index.js'
+import { assertAction, checkCaller, permission, rulesOf, specialise } from '../rules/index.js'
 import { compilationOn, type Dialect, mariadb, NO_TRAITS, postgresql, sourceStatement, sqlite } from '../sql/index.js'
 import { loadConfig, loadWhole, withWorkbench } from './config.js'
 import { terminalWidth } from './table.js'
@@ -20,7 +21,13 @@ interface SqlOptions extends Options {
   readonly dialect?: Dialect['name']
 }
 
-/** `pachter emit json` and `pachter emit sql` */
+interface OpenApiOptions extends Options {
+  readonly as?: string
+  readonly base: string
+  readonly title: string
+}
+
+/** `pachter emit json`, `pachter emit openapi` and `pachter emit sql` */
 export function addEmit(program: Command, shell: Shell): void {
   const emit = program.command('emit').description('what the rules become: data, or SQL')
   addCommand(emit, 'json', 'the rulebook, as it can be stored, compared and read back').action(
@@ -29,6 +36,16 @@ export function addEmit(program: Command, shell: Shell): void {
       shell.print(JSON.stringify(rules, null, 2))
     },
   )
+  addCommand(emit, 'openapi', 'what could be seen and sent over HTTP, as OpenAPI 3.1 has it')
+    .option('--as <caller>', 'what this caller could; left out, what anyone could')
+    .option('--base <path>', 'the path below which records are served', '/api')
+    .option('--title <title>', 'the title of the description', 'Records')
+    .action(async ({ config, as, base, title }: OpenApiOptions) => {
+      const { rules, callers = {} } = await loadConfig(config)
+      if (as !== undefined) chooseCallers(Object.keys(callers), [as])
+      const caller = as === undefined ? undefined : checkCaller(rules.caller, callers[as])
+      shell.print(JSON.stringify(describe({ rulebook: rules, base, title }, caller), null, 2))
+    })
   addCommand(emit, 'sql [table]', 'the filter each caller gets, values apart')
     .option('--as <caller>', 'a caller; repeat for more, leave out for all', collect, [])
     .option('--action <action>', 'the action', 'list')

@@ -3,11 +3,12 @@ import type { Guard, ScopedStore, UntypedStore } from '../guard/index.js'
 import { checkCaller, type CallerDefinition, type CallerOf, rulesOf } from '../rules/index.js'
 import { done, refuse, tell } from './answer.js'
 import { bulk } from './bulk.js'
-import { describe } from './describe/index.js'
+import { describer } from './describe/now.js'
 import { RequestError } from './errors.js'
 import { jsonWriter } from './json.js'
 import { HTTP_LIMITS } from './limits.js'
-import { checked, type HandlerOptions, type Part, type Settings } from './options.js'
+import { checked, type HandlerOptions, type Settings } from './options.js'
+import type { Part } from './parts.js'
 import { keyFrom, type Route, routeOf } from './path.js'
 import { nextTick } from './tick.js'
 import { assertNoQuery } from './query/options.js'
@@ -64,6 +65,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   const settings = checked(options)
   const { base, rulebook } = settings
   const write = jsonWriter(rulebook.model)
+  const describeTo = describer(settings)
   const arrivals = new WeakMap<Request, number>()
   const opened = async (request: Request, native?: N): Promise<Opened<M, C, A>> => {
     const caller = await identity.callerOf(request, native)
@@ -110,10 +112,12 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     if (request.method === 'OPTIONS') return done({ allow })
     const serve = methods[request.method === 'HEAD' ? 'GET' : request.method]
     if (!serve) throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
-    const { caller, store } = await opened(request, native)
+    const { caller: given, store: typed } = await opened(request, native)
+    const caller = checkCaller(rulebook.caller, given)
+    const store = typed as unknown as UntypedStore
     if (route.to === 'description') {
       assertNoQuery(url.searchParams)
-      return tell(request, write, { content: describe(settings, caller) })
+      return tell(request, write, { content: await describeTo(caller, store) })
     }
     return serve({
       request,
@@ -122,8 +126,8 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
       model: rulebook.model,
       table: route.table,
       at: `${base}/${route.table}`,
-      caller: checkCaller(rulebook.caller, caller),
-      store: store as unknown as UntypedStore,
+      caller,
+      store,
       write,
       repeats: settings.repeats,
     })

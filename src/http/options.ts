@@ -4,13 +4,8 @@ import { type TableName, tableOf } from '../model/index.js'
 import type { CallerDefinition, Rulebook } from '../rules/index.js'
 import { HttpConfigError } from './errors.js'
 import type { Pages } from './pages.js'
+import { type Part, PARTS, wholeTables } from './parts.js'
 import { type RepeatStore, repeatsInMemory } from './repeats.js'
-
-/** What of a table can be served. */
-export const PARTS = ['list', 'get', 'create', 'update', 'delete', 'act', 'bulk'] as const
-
-/** A part of a table that is served: `act` its own actions, `bulk` writes of many records at a time. */
-export type Part = (typeof PARTS)[number]
 
 /** How records are served. */
 export interface HandlerOptions<M, C, A, N> {
@@ -64,13 +59,12 @@ export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOpt
     throw new HttpConfigError(`base is '${base}'; it must be a path such as '/api', without a slash at its end.`)
   }
   const rulebook: Rulebook = guard.rules
-  const given = Object.entries(options.tables ?? everyTable(rulebook)) as [string, 'whole' | readonly Part[]][]
-  const tables = given.map(([table, parts]) => [table, partsOf(rulebook, table, parts)] as const)
+  const given = options.tables && (Object.entries(options.tables) as [string, 'whole' | readonly Part[]][])
+  const named = given?.map(([table, parts]) => [table, partsOf(rulebook, table, parts)] as const)
+  const tables = named ? new Map(named) : wholeTables(rulebook)
   const onError = options.onError ?? ((error: unknown) => console.error('pachter: http:', error))
-  return { rulebook, base, tables: new Map(tables), pages, repeats, title, refusalMilliseconds, onError }
+  return { rulebook, base, tables, pages, repeats, title, refusalMilliseconds, onError }
 }
-
-const everyTable = ({ tables }: Rulebook) => Object.fromEntries(Object.keys(tables).map((table) => [table, 'whole']))
 
 function partsOf(rulebook: Rulebook, table: string, parts: 'whole' | readonly Part[]): ReadonlySet<Part> {
   tableOf(rulebook.model, table)

@@ -1,8 +1,11 @@
-import { createGuard, type Store } from 'pachter'
-import { createHandler, type HandlerOptions } from 'pachter/http'
+import { expect } from 'chai'
+import { createGuard } from 'pachter'
+import { openFixture } from 'pachter/check'
+import { createHandler } from 'pachter/http'
 import { createIdentity, notMine, type Source, thisCaller } from 'pachter/identity'
 import { callers } from '../../examples/allotment/callers.js'
-import { caller, rules } from '../../examples/allotment/rules.js'
+import { model } from '../../examples/allotment/model.js'
+import { type caller, rules } from '../../examples/allotment/rules.js'
 
 export type CallerName = keyof typeof callers
 
@@ -14,15 +17,6 @@ export const byHeader: Source<typeof caller> = {
     const name = request.headers.get('x-caller') as CallerName | null
     return name === null || name === 'nobody' ? notMine : thisCaller<typeof caller>(callers[name])
   },
-}
-
-type Options = Partial<HandlerOptions<(typeof rules)['model'], typeof caller, never, never>>
-
-/** Korenveld's records, served whole. */
-export async function korenveldOver(store: Store, options: Pick<Options, 'pages' | 'onError'> = {}) {
-  const guard = createGuard({ rules, store })
-  const identity = await createIdentity({ rules, sources: [byHeader] })
-  return createHandler({ guard, identity, title: 'Korenveld', ...options })
 }
 
 /** An answer, read. */
@@ -53,5 +47,46 @@ export function asking(handle: (request: Request) => Promise<Response>) {
     const type = sends ? { 'content-type': 'application/json' } : {}
     const init = { method, headers: { 'x-caller': name, ...type, ...headers }, ...sends }
     return readAnswer(await handle(new Request(`http://localhost/api${path}`, init)))
+  }
+}
+
+/** Values for a new entry of Ana's. */
+export const ENTRY = { plotId: 1, audience: 'private', title: 'Beans', body: 'Up.' }
+
+/** Korenveld's records, served whole, for each test as they were; no test may have anything fail on the server. */
+export function serving() {
+  const failures: unknown[] = []
+  let fixture: Awaited<ReturnType<typeof openFixture>>
+  let current: ReturnType<typeof asking>
+
+  const handlerOf = async () =>
+    createHandler({
+      guard: createGuard({ rules, store: fixture.store }),
+      identity: await createIdentity({ rules, sources: [byHeader], onEvent: () => undefined }),
+      refusalMilliseconds: 1,
+      onError: (error) => failures.push(error),
+      title: 'Korenveld',
+    })
+  const ask = (...asked: Parameters<typeof current>): Promise<Read> => current(...asked)
+
+  before(async () => {
+    fixture = await openFixture(model, new URL('../../examples/allotment/data/', import.meta.url), 'sqlite')
+    current = asking((await handlerOf()).handle)
+  })
+  beforeEach(() => fixture.begin())
+  afterEach(async () => {
+    await fixture.undo()
+    expect(failures.splice(0), 'nothing failed').to.deep.equal([])
+  })
+  after(() => fixture?.close())
+
+  return {
+    ask,
+    handlerOf,
+    opened: () => fixture,
+    detailOf: async (...asked: Parameters<typeof current>) => {
+      const { status, json } = await ask(...asked)
+      return `${status} ${String(json['detail'])}`
+    },
   }
 }

@@ -1,7 +1,16 @@
-import { checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
-import type { Part } from '../options.js'
+import { type Caller, type Rulebook, rulesOf } from '../../rules/index.js'
+import { type Part, wholeTables } from '../parts.js'
 import { DESCRIPTION } from '../path.js'
-import { actionPath, bulkPath, descriptionPath, type Paths, recordPath, tablePath } from './paths.js'
+import {
+  actionPath,
+  bulkPath,
+  descriptionPath,
+  PARAMETERS,
+  type Paths,
+  recordPath,
+  RESPONSES,
+  tablePath,
+} from './paths.js'
 import { possibleFields } from './possible.js'
 import { COMMON, pageName, pageSchema, recordName, recordSchema, type Scope, sentName, sentSchema } from './schemas.js'
 import type { Schema } from './types.js'
@@ -9,8 +18,8 @@ import type { Schema } from './types.js'
 /** What is described. */
 export interface Described {
   readonly rulebook: Rulebook
-  /** The parts that are served, by table. */
-  readonly tables: ReadonlyMap<string, ReadonlySet<Part>>
+  /** The parts that are served, by table; left out, all of every table that has rules. */
+  readonly tables?: ReadonlyMap<string, ReadonlySet<Part>>
   readonly base: string
   readonly title: string
 }
@@ -19,11 +28,11 @@ export interface Described {
  * Describes what is served, as OpenAPI 3.1 has it: which records and fields could ever be seen, and which values sent.
  *
  * @param described what is served
- * @param given the caller whose possibilities are described; left out, those of anyone
+ * @param caller whose possibilities are described, as `checkCaller` gives it; left out, anyone's
  * @see https://spec.openapis.org/oas/v3.1.1.html
  */
-export function describe({ rulebook, tables, base, title }: Described, given?: unknown): Schema {
-  const caller = given === undefined ? undefined : checkCaller(rulebook.caller, given)
+export function describe(described: Described, caller?: Caller): Schema {
+  const { rulebook, base, title, tables = wholeTables(rulebook) } = described
   const isOpen = (table: string, action: string) => possibleFields(rulebook, table, action, caller) !== undefined
   const isServed = (table: string, part: Part) => tables.get(table)?.has(part) === true
   const visible = new Set([...tables.keys()].filter((table) => isOpen(table, 'list') || isOpen(table, 'get')))
@@ -60,6 +69,6 @@ export function describe({ rulebook, tables, base, title }: Described, given?: u
     paths: Object.fromEntries(
       Object.entries(paths).filter(([, item]) => Object.keys(item).some((name) => name !== 'parameters')),
     ),
-    components: { schemas },
+    components: { schemas, parameters: PARAMETERS, responses: RESPONSES },
   }
 }

@@ -14,9 +14,16 @@ interface Subject {
 
 const json = (schema: Schema): Schema => ({ 'application/json': { schema } })
 
-const problem = {
-  description: 'What went wrong.',
-  content: { 'application/problem+json': { schema: reference('Problem') } },
+const parameter = (name: string): Schema => ({ $ref: `#/components/parameters/${name}` })
+
+const problem = { $ref: '#/components/responses/problem' }
+
+/** The answers that are described once. */
+export const RESPONSES: Readonly<Record<string, Schema>> = {
+  problem: {
+    description: 'What went wrong.',
+    content: { 'application/problem+json': { schema: reference('Problem') } },
+  },
 }
 
 const answers = (status: 200 | 201, description: string, schema: Schema): Schema => ({
@@ -24,33 +31,36 @@ const answers = (status: 200 | 201, description: string, schema: Schema): Schema
   default: problem,
 })
 
+const TEXT = { type: 'string' }
+
 const query = (name: string, schema: Schema, description: string): Schema => ({
   name,
   in: 'query',
   schema,
   description,
 })
-const header = (name: string, description: string): Schema => ({
-  name,
-  in: 'header',
-  schema: { type: 'string' },
-  description,
-})
+const header = (name: string, description: string): Schema => ({ name, in: 'header', schema: TEXT, description })
 
-const TEXT = { type: 'string' }
-const MATCH = header('If-Match', 'The ETag that the record has to have.')
+/** The parameters that are described once. */
+export const PARAMETERS: Readonly<Record<string, Schema>> = {
+  select: query('$select', TEXT, 'Names of fields.'),
+  expand: query('$expand', TEXT, 'Names of relations.'),
+  access: query('access', { type: 'boolean' }, 'Whether to say what may be done to each record.'),
+  filter: query('$filter', TEXT, 'Which records, in a part of the grammar of OData 4.01.'),
+  orderby: query('$orderby', TEXT, 'Names of fields, each with desc behind it or nothing.'),
+  top: query(
+    '$top',
+    { type: 'integer', minimum: 1, maximum: HTTP_LIMITS.mostPageRecords },
+    'How many records a page has.',
+  ),
+  skiptoken: query('$skiptoken', TEXT, 'Where a page begins: from the link to it.'),
+  ifMatch: header('If-Match', 'The ETag that the record has to have.'),
+  idempotencyKey: header('Idempotency-Key', 'Makes what is sent again under it the same create.'),
+}
 
-const OF_ONE = [
-  query('$select', TEXT, 'Names of fields.'),
-  query('$expand', TEXT, 'Names of relations.'),
-  query('access', { type: 'boolean' }, 'Whether to say what may be done to each record.'),
-]
-const OF_LIST = [
-  query('$filter', TEXT, 'Which records, in a part of the grammar of OData 4.01.'),
-  query('$orderby', TEXT, 'Names of fields, each with desc behind it or nothing.'),
-  query('$top', { type: 'integer', minimum: 1, maximum: HTTP_LIMITS.mostPageRecords }, 'How many records a page has.'),
-  query('$skiptoken', TEXT, 'Where a page begins: from the link to it.'),
-]
+const OF_ONE = ['select', 'expand', 'access'].map(parameter)
+const OF_LIST = [...OF_ONE, ...['filter', 'orderby', 'top', 'skiptoken'].map(parameter)]
+const MATCH = parameter('ifMatch')
 
 const keyParameter = ({ rulebook, table }: Subject): Schema => ({
   name: 'key',
@@ -70,14 +80,14 @@ export function tablePath({ table }: Subject, open: { readonly list: boolean; re
     ...(open.list && {
       get: {
         operationId: `list_${table}`,
-        parameters: [...OF_ONE, ...OF_LIST],
+        parameters: OF_LIST,
         responses: answers(200, 'A page of records.', reference(pageName(table))),
       },
     }),
     ...(open.create && {
       post: {
         operationId: `create_${table}`,
-        parameters: [header('Idempotency-Key', 'Makes what is sent again under it the same create.')],
+        parameters: [parameter('idempotencyKey')],
         requestBody: sending(reference(sentName(table, 'create'))),
         responses: answers(201, 'The record, as its caller sees it.', reference(recordName(table))),
       },

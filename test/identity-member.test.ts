@@ -1,0 +1,74 @@
+import { expect } from 'chai'
+import { trusted } from 'pachter'
+import { groupRoles, type IdentityEvent, memberRecord } from 'pachter/identity'
+import { rules } from '../examples/allotment/rules.js'
+import { surroundings } from './support/surroundings.js'
+
+describe('the caller’s own record', () => {
+  const { guardOf } = surroundings()
+  const ignored = { note: () => undefined }
+  const zeno = { email: 'zeno@korenveld.example', email_verified: true, name: 'Zeno Castel' }
+  const member = (keepSeconds = 0) =>
+    memberRecord(guardOf(), {
+      table: 'members',
+      field: 'email',
+      claim: 'email',
+      keepSeconds,
+      caller: ({ id, name }) => (name === 'nobody' ? (undefined as never) : { id }),
+      firstSignIn: ({ name }) => ({ name: String(name), duties: [], joinedAt: new Date() }),
+    })
+
+  it('finds it by an e-mail that was verified, and by nothing else', async () => {
+    const ana = { email: 'ana@korenveld.example', email_verified: true }
+    expect(await member()(ana, ignored)).to.deep.equal({ id: 1 })
+    for (const claims of [
+      { ...ana, email_verified: false },
+      { email: ana.email },
+      {},
+      { ...ana, email: [ana.email] },
+    ]) {
+      expect(await member()(claims, ignored)).to.equal(undefined)
+    }
+  })
+
+  it('makes it once on the first sign-in, also when many first requests come at a time, and never changes it', async () => {
+    const events: IdentityEvent[] = []
+    const heard = { note: (event: IdentityEvent) => events.push(event) }
+    const all = await Promise.all(Array.from({ length: 20 }, () => member()(zeno, heard)))
+    expect(new Set(all.map((each) => JSON.stringify(each)))).to.have.property('size', 1)
+    expect(events).to.deep.equal([{ kind: 'record-created', table: 'members', key: all[0] }])
+    const id = (all[0] as { id: number }).id
+    const mine = guardOf().as(trusted('a test'))
+    await mine.update('members', id, { name: 'Z. Castel', duties: ['treasurer'] })
+    expect(await member()({ ...zeno, name: 'Another' }, ignored)).to.deep.equal({ id })
+    expect(await mine.get('members', id)).to.deep.include({ name: 'Z. Castel', duties: ['treasurer'] })
+  })
+
+  it('keeps what it found for as long as was said', async () => {
+    const kept = member(300)
+    const mine = guardOf().as(trusted('a test'))
+    const { id } = (await kept(zeno, ignored)) as { id: number }
+    await mine.update('members', id, { name: 'nobody' })
+    expect(await kept(zeno, ignored)).to.deep.equal({ id })
+    expect(await member()(zeno, ignored)).to.equal(undefined)
+  })
+
+  it('gives groups their roles, and tells of those that have none, once each', () => {
+    const events: IdentityEvent[] = []
+    const heard = { note: (event: IdentityEvent) => events.push(event) }
+    const roles = groupRoles(rules, {
+      claim: 'groups',
+      roles: { money: 'treasurer', board: ['secretary', 'auditor'] },
+    })
+    expect(roles({ groups: ['money', 'choir', 'board', 7, 'money'] }, heard)).to.deep.equal([
+      'treasurer',
+      'secretary',
+      'auditor',
+    ])
+    expect(roles({ groups: ['choir', '__proto__', 'constructor'] }, heard)).to.deep.equal([])
+    expect(roles({ groups: 'money' }, heard)).to.deep.equal(['treasurer'])
+    expect(roles({}, heard)).to.deep.equal([])
+    const told = ['choir', '__proto__', 'constructor'].map((group) => ({ kind: 'group-unknown', group }))
+    expect(events).to.deep.equal(told)
+  })
+})
