@@ -21,6 +21,11 @@ export interface Told {
   readonly headers?: Readonly<Record<string, string>>
 }
 
+const texts = new WeakMap<Response, string>()
+
+/** The text of an answer that was made here, at hand for servers that need no stream. */
+export const textOf = (response: Response): string | undefined => texts.get(response)
+
 /** An answer with JSON; only that nothing changed, where whoever asks has it already. */
 export function tell(request: Request, write: WriteJson, { content, status = 200, headers }: Told): Response {
   const body = write(content)
@@ -28,10 +33,11 @@ export function tell(request: Request, write: WriteJson, { content, status = 200
   const known = status === 200 ? request.headers.get('if-none-match') : null
   const said = { ...PRIVATE, ...headers, etag }
   if (known !== null && isAmong(known, etag, true)) return new Response(null, { status: 304, headers: said })
-  return new Response(request.method === 'HEAD' ? null : body, {
-    status,
-    headers: { ...said, 'content-type': 'application/json' },
-  })
+  const headed = { status, headers: { ...said, 'content-type': 'application/json' } }
+  if (request.method === 'HEAD') return new Response(null, headed)
+  const response = new Response(body, headed)
+  texts.set(response, body)
+  return response
 }
 
 /** An answer without content. */

@@ -67,9 +67,9 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   const write = jsonWriter(rulebook.model)
   const describeTo = describer(settings)
   const arrivals = new WeakMap<Request, number>()
-  const opened = async (request: Request, native?: N): Promise<Opened<M, C, A>> => {
+  const opened = async (request: Request, native: N | undefined, cancels: boolean): Promise<Opened<M, C, A>> => {
     const caller = await identity.callerOf(request, native)
-    return { caller, store: guard.as(caller, { signal: request.signal }) }
+    return { caller, store: guard.as(caller, cancels ? { signal: request.signal } : {}) }
   }
   const refused = (error: unknown, request: Request) => refuse(error, request, settings, identity.challenge)
   return {
@@ -77,7 +77,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     base,
     open: (request, native) => {
       arrivals.set(request, performance.now())
-      return opened(request, native)
+      return opened(request, native, true)
     },
     refuse: async (error, request) => {
       const response = refused(error, request)
@@ -112,7 +112,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     if (request.method === 'OPTIONS') return done({ allow })
     const serve = methods[request.method === 'HEAD' ? 'GET' : request.method]
     if (!serve) throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
-    const { caller: given, store: typed } = await opened(request, native)
+    const { caller: given, store: typed } = await opened(request, native, takesLong(route))
     const caller = checkCaller(rulebook.caller, given)
     const store = typed as unknown as UntypedStore
     if (route.to === 'description') {
@@ -133,6 +133,9 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     })
   }
 }
+
+/** What can be worth calling off when the client is gone: listening for that costs more than finding one record. */
+const takesLong = ({ to }: Route): boolean => to === 'table' || to === 'bulk'
 
 type Serve = (visit: Visit) => Promise<Response>
 type Methods = Readonly<Record<string, Serve | undefined>>

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto'
+import { hash } from 'node:crypto'
 import { type ModelData, toPlain } from '../model/index.js'
 
 /** Writes records as JSON: moments as RFC 3339 has them, whole numbers of 64 bits as text, bytes as hexadecimal digits. */
@@ -18,7 +18,7 @@ function plain(_name: string, value: unknown): unknown {
 }
 
 /** The entity tag of what is sent: the same for the same content, and only for that. */
-export const tagOf = (body: string): string => `"${createHash('sha256').update(body).digest('base64url').slice(0, 27)}"`
+export const tagOf = (body: string): string => `"${hash('sha256', body, 'base64url').slice(0, 27)}"`
 
 /**
  * Whether one of the tags that a request names is this one.

@@ -1,5 +1,6 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
+import { textOf } from './answer.js'
 import { HttpConfigError, RequestError } from './errors.js'
 
 /** A request of a server of Node's. */
@@ -16,7 +17,7 @@ export interface Exchange {
  *
  * @throws {RequestError} 400 where the request is for no path
  */
-const toRequest = (exchange: Exchange): Request => requestOf(exchange, {})
+const toRequest = (exchange: Exchange): Request => requestOf(exchange, false)
 
 /** The same for one request of a server's, whoever asks for it and however often. */
 export function requestsOf<I extends object, O>(exchangeOf: (incoming: I, outgoing: O) => Exchange) {
@@ -35,30 +36,80 @@ export function requestsOf<I extends object, O>(exchangeOf: (incoming: I, outgoi
  */
 export function toWholeRequest(exchange: Exchange): Request {
   const { incoming } = exchange
-  if (incoming.method === 'GET' || incoming.method === 'HEAD') return requestOf(exchange, {})
+  if (incoming.method === 'GET' || incoming.method === 'HEAD') return requestOf(exchange, false)
   if (incoming.readableDidRead) {
     throw new HttpConfigError('The body was read before; put records in front of what parses bodies.')
   }
-  return requestOf(exchange, { body: Readable.toWeb(incoming) as ReadableStream, duplex: 'half' } as RequestInit)
+  return requestOf(exchange, true)
 }
 
-function requestOf({ incoming, outgoing, path }: Exchange, body: RequestInit): Request {
+function requestOf({ incoming, outgoing, path }: Exchange, hasBody: boolean): Request {
   if (!path?.startsWith('/')) throw new RequestError(400, 'query-invalid', 'The address is no path.')
-  const { method = 'GET', rawHeaders } = incoming
-  const headers = new Headers()
-  for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
-    headers.append(rawHeaders[at] as string, rawHeaders[at + 1] as string)
+  return new IncomingRequest(incoming, outgoing, `http://localhost${path}`, hasBody) as unknown as Request
+}
+
+/** A request of a server as the web has it, of which only what is asked for is made. */
+class IncomingRequest {
+  readonly method: string
+  #headers: Headers | undefined
+  #ended: AbortController | undefined
+  #whole: Request | undefined
+
+  constructor(
+    private readonly incoming: IncomingMessage,
+    private readonly outgoing: ServerResponse,
+    readonly url: string,
+    private readonly hasBody: boolean,
+  ) {
+    this.method = incoming.method ?? 'GET'
   }
-  const ended = new AbortController()
-  outgoing.once('close', () => {
-    if (!outgoing.writableFinished) ended.abort()
+
+  get headers(): Headers {
+    if (this.#headers) return this.#headers
+    const { rawHeaders } = this.incoming
+    const headers = new Headers()
+    for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
+      headers.append(rawHeaders[at] as string, rawHeaders[at + 1] as string)
+    }
+    return (this.#headers = headers)
+  }
+
+  /** Says when the client is gone. */
+  get signal(): AbortSignal {
+    if (this.#ended) return this.#ended.signal
+    const ended = (this.#ended = new AbortController())
+    this.outgoing.once('close', () => {
+      if (!this.outgoing.writableFinished) ended.abort()
+    })
+    return ended.signal
+  }
+
+  /** All that is seldom asked for. */
+  get whole(): Request {
+    const { method, headers, signal, url, hasBody, incoming } = this
+    const body = hasBody && { body: Readable.toWeb(incoming) as ReadableStream, duplex: 'half' }
+    return (this.#whole ??= new Request(url, { method, headers, signal, ...body } as RequestInit))
+  }
+}
+
+// What else a request has and does, the whole one does.
+Object.setPrototypeOf(IncomingRequest.prototype, Request.prototype)
+for (const [name, member] of Object.entries(Object.getOwnPropertyDescriptors(Request.prototype))) {
+  if (Object.hasOwn(IncomingRequest.prototype, name)) continue
+  const isMethod = typeof member.value === 'function'
+  Object.defineProperty(IncomingRequest.prototype, name, {
+    get(this: IncomingRequest): unknown {
+      const value: unknown = Reflect.get(this.whole, name)
+      return isMethod ? (value as (...given: unknown[]) => unknown).bind(this.whole) : value
+    },
   })
-  return new Request(`http://localhost${path}`, { method, headers, signal: ended.signal, ...body })
 }
 
 /** Sends an answer of the web. */
 export async function send(response: Response, outgoing: ServerResponse): Promise<void> {
-  const body = response.body ? Buffer.from(await response.arrayBuffer()) : undefined
+  const text = textOf(response)
+  const body =
+    text !== undefined ? Buffer.from(text) : response.body ? Buffer.from(await response.arrayBuffer()) : undefined
   outgoing.statusCode = response.status
   for (const [name, value] of response.headers) if (name !== 'set-cookie') outgoing.setHeader(name, value)
   const cookies = response.headers.getSetCookie()
