@@ -29,7 +29,7 @@ export interface Identity<C, N = unknown> {
 /** How callers are found. */
 export interface IdentityOptions<C, N> {
   /** The rules whose callers they are. */
-  readonly rules: Pick<Rules<unknown, C>, 'caller'>
+  readonly rules: Rules<unknown, C, unknown>
   /** The ways to know who asks, in the order in which they are tried: the first that has something to say, says it. */
   readonly sources: readonly Source<C, N>[]
   /** Hears what an operator may want to know; left out, the console hears of all but refusals. */

@@ -1,4 +1,4 @@
-import type { CallerDefinition, RoleOf } from '../rules/index.js'
+import type { CallerDefinition, RoleOf, Rules } from '../rules/index.js'
 import { IdentityConfigError } from './errors.js'
 import type { Asking, Claims } from './source.js'
 
@@ -23,7 +23,7 @@ export interface GroupOptions<R extends string> {
  * @example const roles = groupRoles(rules, { claim: 'groups', roles: { 'koren-money': 'treasurer' } })
  */
 export function groupRoles<C extends CallerDefinition>(
-  { caller }: { readonly caller: C },
+  { caller }: Rules<unknown, C, unknown>,
   { claim, roles }: GroupOptions<RoleOf<C>>,
 ): (claims: Claims, asking: Pick<Asking, 'note'>) => readonly RoleOf<C>[] {
   const byGroup = new Map(Object.entries(roles).map(([group, of]) => [group, [of].flat() as readonly RoleOf<C>[]]))
