@@ -1,7 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
 import { textOf } from './answer.js'
-import { HttpConfigError, RequestError } from './errors.js'
+import { HttpConfigError } from './errors.js'
 
 /** A request of a server of Node's. */
 export interface Exchange {
@@ -14,8 +14,6 @@ export interface Exchange {
 /**
  * A request as the web has it, without its body: who asks, and what for. Its address is that of the path alone, at
  * `localhost`: by which name a server is reached, only the server's configuration can say, and not a request.
- *
- * @throws {RequestError} 400 where the request is for no path
  */
 const toRequest = (exchange: Exchange): Request => requestOf(exchange, false)
 
@@ -44,8 +42,9 @@ export function toWholeRequest(exchange: Exchange): Request {
 }
 
 function requestOf({ incoming, outgoing, path }: Exchange, hasBody: boolean): Request {
-  if (!path?.startsWith('/')) throw new RequestError(400, 'query-invalid', 'The address is no path.')
-  return new IncomingRequest(incoming, outgoing, `http://localhost${path}`, hasBody) as unknown as Request
+  // What is addressed to a proxy is for nothing here.
+  const url = `http://localhost${path?.startsWith('/') ? path : '/'}`
+  return new IncomingRequest(incoming, outgoing, url, hasBody) as unknown as Request
 }
 
 /** A request of a server as the web has it, of which only what is asked for is made. */

@@ -66,10 +66,9 @@ export function remote<C>(options: RemoteOptions<C>): Source<C> {
   }
 
   function handedOn({ headers }: Request): Record<string, string> | undefined {
-    const given = parse(headers.get('cookie') ?? '')
-    const mine = cookies.flatMap((name) =>
-      given[name] === undefined ? [] : `${name}=${encodeURIComponent(given[name])}`,
-    )
+    // As they came, whatever the other application makes of them.
+    const given = parse(headers.get('cookie') ?? '', { decode: (value) => value })
+    const mine = cookies.flatMap((name) => (given[name] === undefined ? [] : `${name}=${given[name]}`))
     const bearer = authorization ? headers.get('authorization') : null
     if (mine.length === 0 && bearer === null) return undefined
     return { ...(mine.length > 0 && { cookie: mine.join('; ') }), ...(bearer !== null && { authorization: bearer }) }
