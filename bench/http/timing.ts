@@ -15,7 +15,9 @@ const HIDDEN: Readonly<Record<string, readonly [hidden: number, none: number, ot
   jobs: [0, 900001, 900002],
 }
 
-for (const open of Object.values(openers)) {
+const engines = process.env['PACHTER_ENGINES']?.split(',') ?? Object.keys(openers)
+
+for (const open of engines.flatMap((name) => openers[name] ?? [])) {
   const { name, store, close } = await open()
   const guard = createGuard({ rules, store })
   const identity = await createIdentity({

@@ -158,7 +158,9 @@ ${body}
 </html>`
 
 function chooser(uid: string, accounts: ReadonlyMap<string, Account>): string {
-  const buttons = [...accounts].map(
+  // Those of whom there is something to say come first.
+  const ordered = [...accounts].sort(([, one], [, other]) => Number(!one.about) - Number(!other.about))
+  const buttons = ordered.map(
     ([id, { name, email, about }]) =>
       `<button name="account" value="${id}">${name}<small>${about ?? email}</small></button>`,
   )
