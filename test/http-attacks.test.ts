@@ -34,7 +34,9 @@ describe('records over HTTP, attacked by hand', () => {
       expect((await ask('ana', 'POST', '/entries', entry, { [name]: 'DELETE' })).status).to.equal(201)
     }
     expect((await ask('ana', 'GET', '/entries/1?_method=DELETE')).status).to.equal(400)
-    expect((await ask('ana', 'PUT', '/entries/1', entry)).status).to.equal(405)
+    for (const method of ['PUT', 'constructor', '__proto__', 'TOSTRING']) {
+      expect((await ask('ana', method, '/entries/1', entry)).status, method).to.equal(405)
+    }
     const odd = ['01', '1.0', '1e0', '+1', '%31%20', ' 1', '1,1', '0x1', 'NaN', '-1', '1%00', '__proto__', '%', '1;--']
     for (const key of odd) {
       const read = await ask('ana', 'GET', `/entries/${key.includes('%') ? key : encodeURIComponent(key)}`)
@@ -165,6 +167,10 @@ describe('records over HTTP, attacked by hand', () => {
     expect((await ask('carla', 'PATCH', '/entries/1', { title: 'x' }, match)).status).to.equal(404)
     expect((await ask('ben', 'PATCH', '/entries/2', { title: 'x' }, match)).status).to.equal(403)
     expect((await ask('ana', 'GET', '/entries/3')).json['title']).to.equal('Frost')
+    // What somebody has already is not to be written again.
+    const { headers: read } = await ask('ana', 'GET', '/entries/3')
+    const unlike = { 'if-none-match': read['etag'] as string }
+    expect((await ask('ana', 'PATCH', '/entries/3', { title: 'Fog' }, unlike)).status).to.equal(412)
     // A weak tag is no mark of what exactly is there.
     const now = (await ask('ana', 'PATCH', '/entries/3', { title: 'Frost' })).headers['etag'] as string
     expect((await ask('ana', 'GET', '/entries/3')).headers['etag'], 'the same after a change').to.equal(now)

@@ -103,7 +103,24 @@ describe('records over HTTP', () => {
     ]
     for (const body of odd) expect((await bulk('ana', body)).status, JSON.stringify(body)).to.equal(400)
     expect((await bulk('ana', { action: 'delete', keys: ['x'] })).status).to.equal(422)
-    expect((await bulk('ana', { action: 'nope', keys: [1] })).status).to.equal(400)
+    for (const action of ['nope', '__proto__', 'constructor']) {
+      expect((await bulk('ana', { action, keys: [1] })).status, action).to.equal(400)
+    }
+  })
+
+  it('says of which related records there are more than came', async () => {
+    const records = Array.from({ length: 60 }, (_, at) => ({ entryId: 2, body: `no ${at}` }))
+    expect((await ask('ana', 'POST', '/remarks/$bulk', { action: 'create', records })).status).to.equal(200)
+    const expanded = async (query: string) => {
+      const { json } = await ask('ana', 'GET', `/entries/2?$expand=${query}`)
+      return [(json['remarks'] as unknown[]).length, json['$more']]
+    }
+    expect(await expanded('remarks')).to.deep.equal([50, ['remarks']])
+    expect(await expanded('remarks($top=3)')).to.deep.equal([3, undefined])
+    expect(await expanded("remarks($filter=body eq 'no 7')")).to.deep.equal([1, undefined])
+    const { json } = await ask('ana', 'GET', '/plots/1?$expand=entries($expand=remarks)')
+    const entries = json['entries'] as { id: number; $more?: readonly string[] }[]
+    expect(entries.find(({ id }) => id === 2)?.$more).to.deep.equal(['remarks'])
   })
 
   it('answers a browser that asks for a page with one, and hides what failed from everybody', async () => {

@@ -26,7 +26,7 @@ export const openers: Readonly<Record<string, () => Promise<Opened>>> = {
     return filled({
       name: 'SQLite',
       store: sqliteStore(database),
-      run: (text, values) => Promise.resolve(statement(text)?.all(...(values as never[])) as object[]),
+      run: (text, values) => Promise.resolve((statement(text)?.all as (...given: unknown[]) => object[])(...values)),
       close: async () => void database.close(),
     })
   },

@@ -30,7 +30,8 @@ export const textOf = (response: Response): string | undefined => texts.get(resp
 export function tell(request: Request, write: WriteJson, { content, status = 200, headers }: Told): Response {
   const body = write(content)
   const etag = tagOf(body)
-  const known = status === 200 ? request.headers.get('if-none-match') : null
+  const reads = request.method === 'GET' || request.method === 'HEAD'
+  const known = reads ? request.headers.get('if-none-match') : null
   const said = { ...PRIVATE, ...headers, etag }
   if (known !== null && isAmong(known, etag, true)) return new Response(null, { status: 304, headers: said })
   const headed = { status, headers: { ...said, 'content-type': 'application/json' } }

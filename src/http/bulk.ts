@@ -28,7 +28,7 @@ export async function bulk(visit: Visit): Promise<Response> {
   const { action, partly = false } = body
   if (typeof action !== 'string')
     throw badBody('action must say what to do: create, update, delete, or one of the table.')
-  const known = ['action', 'partly', ...(SAID[action] ?? ['keys', 'values'])]
+  const known = ['action', 'partly', ...(Object.hasOwn(SAID, action) ? (SAID[action] ?? []) : ['keys', 'values'])]
   for (const name of Object.keys(body))
     if (!known.includes(name)) throw badBody(`For ${action}, say ${known.join(', ')}.`)
   if (typeof partly !== 'boolean') throw badBody('partly must be true or false.')

@@ -10,7 +10,7 @@ import { HTTP_LIMITS } from './limits.js'
 import { checked, type HandlerOptions, type Settings } from './options.js'
 import type { Part } from './parts.js'
 import { keyFrom, type Route, routeOf } from './path.js'
-import { nextTick } from './tick.js'
+import { untilTick } from './tick.js'
 import { assertNoQuery } from './query/options.js'
 import { act, create, get, list, remove, update, type Visit } from './resource.js'
 
@@ -81,7 +81,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     },
     refuse: async (error, request) => {
       const response = refused(error, request)
-      await nextTick(arrivals.get(request) ?? performance.now(), settings.refusalMilliseconds)
+      await untilTick(arrivals.get(request) ?? performance.now(), settings.refusalMilliseconds)
       return response
     },
     handle: async (request, native) => {
@@ -90,7 +90,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
         return await answer(request, native)
       } catch (error) {
         const response = refused(error, request)
-        await nextTick(arrived, settings.refusalMilliseconds)
+        await untilTick(arrived, settings.refusalMilliseconds)
         return response
       }
     },
@@ -110,7 +110,8 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     if (!route || !methods) throw new RequestError(404, 'path-unknown', 'There is nothing at this path.')
     const allow = allowed(methods)
     if (request.method === 'OPTIONS') return done({ allow })
-    const serve = methods[request.method === 'HEAD' ? 'GET' : request.method]
+    const method = request.method === 'HEAD' ? 'GET' : request.method
+    const serve = Object.hasOwn(methods, method) ? methods[method] : undefined
     if (!serve) throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
     const { caller: given, store: typed } = await opened(request, native, takesLong(route))
     const caller = checkCaller(rulebook.caller, given)

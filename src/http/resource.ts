@@ -7,6 +7,7 @@ import { JSON_TYPES, PATCH_TYPES, readObject, valuesFrom } from './body.js'
 import { isAmong, tagOf, type WriteJson } from './json.js'
 import { merged } from './merge.js'
 import { keyFrom, keyPath } from './path.js'
+import { withinLimits } from './more.js'
 import { assertNoQuery, readListQuery, readRecordQuery } from './query/options.js'
 import { writePlace } from './query/place.js'
 import { onlyOnce, type RepeatStore } from './repeats.js'
@@ -37,7 +38,8 @@ export async function list(visit: Visit): Promise<Response> {
   const page = found.slice(0, options.limit)
   const last = page.at(-1)
   const next = found.length > page.length && last ? nextPage(url, writePlace(model, table, order, last)) : undefined
-  const records = besides.length > 0 ? page.map((record) => without(record, besides)) : page
+  const whole = besides.length > 0 ? page.map((record) => without(record, besides)) : page
+  const records = whole.map((record) => withinLimits(record, options))
   return tell(request, write, {
     content: next ? { records, next } : { records },
     ...(next && { headers: { link: `<${next}>; rel="next"` } }),
@@ -67,7 +69,8 @@ const without = (record: ReadRecord, names: readonly string[]): ReadRecord =>
 export async function get(visit: Visit, key: KeyValues): Promise<Response> {
   const { request, url, model, table, store, write } = visit
   const asked = closedFirst(visit, 'get', () => readRecordQuery(model, table, url.searchParams))
-  return tell(request, write, { content: await store.get(table, key, asked as never) })
+  const record = (await store.get(table, key, asked as never)) as ReadRecord
+  return tell(request, write, { content: withinLimits(record, asked) })
 }
 
 /** Stores a new record; once, where the request says under which key it may come again. */
@@ -139,10 +142,16 @@ function changedTo({ request, write }: Visit, record: ReadRecord): Response {
 
 type Provided = (record: ReadRecord) => boolean
 
-/** What a request says with `If-Match` of the record as it takes it to be. */
-function provided({ request, write }: Visit): { readonly provided?: Provided } {
-  const tags = request.headers.get('if-match')
-  return tags === null ? {} : { provided: (record) => isAmong(tags, tagOf(write(record)), false) }
+/** What a request says with `If-Match` and `If-None-Match` of the record as it takes it to be, or not to be. */
+function provided({ request: { headers }, write }: Visit): { readonly provided?: Provided } {
+  const [is, isNot] = [headers.get('if-match'), headers.get('if-none-match')]
+  if (is === null && isNot === null) return {}
+  return {
+    provided: (record) => {
+      const tag = tagOf(write(record))
+      return (is === null || isAmong(is, tag, false)) && (isNot === null || !isAmong(isNot, tag, true))
+    },
+  }
 }
 
 const both = (one: Provided | undefined, other: Provided | undefined): { readonly provided?: Provided } => {

@@ -8,7 +8,7 @@ const ROUGH = 2
  * @param arrived when the request came, by `performance.now()`
  * @param tick the distance of the moments in milliseconds; 0 where nobody waits
  */
-export async function nextTick(arrived: number, tick: number): Promise<void> {
+export async function untilTick(arrived: number, tick: number): Promise<void> {
   if (tick === 0) return
   const end = arrived + Math.ceil((performance.now() - arrived) / tick) * tick
   const rest = end - performance.now() - ROUGH

@@ -40,7 +40,7 @@ export function recordSchema({ rulebook, caller, visible }: Scope, table: string
   return {
     type: 'object',
     required: key,
-    properties: Object.fromEntries([...related, ...own, ['$access', reference('Access')]]) as Schema,
+    properties: Object.fromEntries([...related, ...own, ['$access', reference('Access')], ['$more', MORE]]) as Schema,
   }
 }
 
@@ -74,6 +74,7 @@ export function sentSchema({ rulebook, caller }: Scope, table: string, action: A
 
 const TEXT = { type: 'string' }
 const TEXTS = { type: 'array', items: TEXT }
+const MORE = { ...TEXTS, description: 'Relations of which there are more records than came.' }
 
 /** What is described once for all tables. */
 export const COMMON: Readonly<Record<string, Schema>> = {

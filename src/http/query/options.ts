@@ -165,7 +165,8 @@ function expanded(
       OF_RELATED,
     )
     const asked = relatedFrom(model, to.table, given, depth + 1)
-    return [name, parent ? asked : { limit: HTTP_LIMITS.relatedRecords, ...asked }] as const
+    // Where nobody said how many, one more than the limit says whether there are more.
+    return [name, parent ? asked : { limit: HTTP_LIMITS.relatedRecords + 1, ...asked }] as const
   })
   return Object.fromEntries(parts)
 }
