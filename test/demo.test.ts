@@ -191,6 +191,12 @@ describe('the command line on Korenveld', () => {
 
   it('emits the rulebook, and the filter for each database with its values apart', async () => {
     expect(readRulebook((await pachter('emit', 'json', ...quick)).stdout)).to.deep.equal(rules)
+    const openapi = async (...more: readonly string[]) =>
+      Object.keys(JSON.parse((await pachter('emit', 'openapi', ...more, ...quick)).stdout).paths as object)
+    expect(await openapi()).to.include('/api/rents/{key}/settle')
+    expect(await openapi('--as', 'nobody', '--base', '/v1'))
+      .to.include('/v1/plots')
+      .and.not.include('/v1/rents')
     const sql = (await pachter('emit', 'sql', 'entries', '--as', 'ana', ...quick)).stdout
     expect(sql).to.match(/-- sqlite: gather, chosen here.*so few that every form is quick\n[^]*IN \(SELECT/)
     const like = async (...more: string[]) =>

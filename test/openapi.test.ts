@@ -77,6 +77,15 @@ describe('the description of what is served', () => {
     expect(fieldsIn(visitor, 'plots')).not.to.include.members(['holderId', 'notes', 'holder'])
     expect(Object.values(visitor.paths).flatMap(Object.keys)).not.to.include.members(['post', 'patch', 'delete'])
 
+    expect((await asking(handler.handle)('nobody', 'GET', '/openapi.json?of=anyone')).status).to.equal(400)
+    const open = createHandler({
+      guard: handler.guard,
+      identity: await createIdentity({ rules, sources: [byHeader] }),
+      title: 'Korenveld',
+      describesAll: true,
+    })
+    expect((await asking(open.handle)('nobody', 'GET', '/openapi.json?of=anyone')).json).to.deep.equal(whole)
+
     const ana = await describedTo('ana')
     expect(methodsAt(ana, '/api/members')).to.deep.equal(['get'])
     expect(fieldsIn(ana, 'membersUpdate')).to.deep.equal(['name', 'phone'])

@@ -3,6 +3,7 @@ import type { Guard, ScopedStore, UntypedStore } from '../guard/index.js'
 import { checkCaller, type CallerDefinition, type CallerOf, rulesOf } from '../rules/index.js'
 import { done, refuse, tell } from './answer.js'
 import { bulk } from './bulk.js'
+import { describe } from './describe/index.js'
 import { describer } from './describe/now.js'
 import { RequestError } from './errors.js'
 import { jsonWriter } from './json.js'
@@ -117,8 +118,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     const caller = checkCaller(rulebook.caller, given)
     const store = typed as unknown as UntypedStore
     if (route.to === 'description') {
-      assertNoQuery(url.searchParams)
-      return tell(request, write, { content: await describeTo(caller, store) })
+      return tell(request, write, { content: await described(url.searchParams) })
     }
     return serve({
       request,
@@ -132,6 +132,12 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
       write,
       repeats: settings.repeats,
     })
+
+    function described(query: URLSearchParams): unknown {
+      if (settings.describesAll && query.toString() === 'of=anyone') return describe(settings)
+      assertNoQuery(query)
+      return describeTo(caller, store)
+    }
   }
 }
 

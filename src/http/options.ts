@@ -24,6 +24,11 @@ export interface HandlerOptions<M, C, A, N> {
   /** The title of the description; left out, `Records`. */
   readonly title?: string
   /**
+   * Whether `openapi.json?of=anyone` is served as well: to everybody, what anyone could ever see and send, with the names of all tables
+   * and fields. Left out, it is not, and `pachter emit openapi` has it.
+   */
+  readonly describesAll?: boolean
+  /**
    * At which distance from its arrival, or a multiple of it, a request is told that it is refused: 0 to 1,000 milliseconds, 20
    * where it is left out. With 0 at once, so that whoever measures can tell what is hidden from what is not there.
    */
@@ -40,6 +45,7 @@ export interface Settings {
   readonly repeats: RepeatStore
   readonly onError: (error: unknown, request: Request) => void
   readonly title: string
+  readonly describesAll: boolean
   readonly refusalMilliseconds: number
 }
 
@@ -51,7 +57,7 @@ export interface Settings {
  */
 export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOptions<M, C, A, N>): Settings {
   const { guard, base = '/api', pages = {}, repeats = repeatsInMemory(), title = 'Records' } = options
-  const { refusalMilliseconds = 20 } = options
+  const { refusalMilliseconds = 20, describesAll = false } = options
   if (!(refusalMilliseconds >= 0 && refusalMilliseconds <= 1000)) {
     throw new HttpConfigError(`refusalMilliseconds is ${refusalMilliseconds}; it must be from 0 to 1,000.`)
   }
@@ -63,7 +69,7 @@ export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOpt
   const named = given?.map(([table, parts]) => [table, partsOf(rulebook, table, parts)] as const)
   const tables = named ? new Map(named) : wholeTables(rulebook)
   const onError = options.onError ?? ((error: unknown) => console.error('pachter: http:', error))
-  return { rulebook, base, tables, pages, repeats, title, refusalMilliseconds, onError }
+  return { rulebook, base, tables, pages, repeats, title, describesAll, refusalMilliseconds, onError }
 }
 
 function partsOf(rulebook: Rulebook, table: string, parts: 'whole' | readonly Part[]): ReadonlySet<Part> {
