@@ -154,6 +154,9 @@ describe('records over HTTP, attacked by hand', () => {
     }
     const long = "title eq '".padEnd(9000, 'x')
     expect((await ask('ana', 'GET', `/entries?$filter=${long}`)).status).to.equal(414)
+    const grown = 'plots($expand=entries($expand=remarks))'
+    expect((await ask('ana', 'GET', `/sites?$expand=${grown}`)).status).to.equal(400)
+    expect((await ask('ana', 'GET', `/sites?$top=3&$expand=plots($top=9;$expand=entries)`)).status).to.equal(200)
     const nested = 'plot($expand=site($expand=plots($expand=entries($expand=remarks))))'
     expect((await ask('ana', 'GET', `/entries?$expand=${nested}`)).status).to.equal(400)
   })

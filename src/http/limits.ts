@@ -5,6 +5,8 @@ export const HTTP_LIMITS = Object.freeze({
   mostPageRecords: 200,
   /** How many related records of one relation each record carries at most. */
   relatedRecords: 50,
+  /** How many records an answer could have in all, related ones among them, as far as what is asked says. */
+  allRecords: 20_000,
   /** How many bytes a body has. */
   bodyBytes: 1024 * 1024,
   /** How deep a body nests. */

@@ -46,7 +46,7 @@ export interface IdentityOptions<C, N> {
  * @example
  * const identity = await createIdentity({
  *   rules,
- *   sources: [bearerToken({ issuer, audience: 'korenveld', caller: ({ sub }) => ({ id: Number(sub) }) })],
+ *   sources: [bearerToken<typeof caller>({ issuer, audience: 'korenveld', caller: ({ sub }) => ({ id: Number(sub) }) })],
  * })
  * const mine = guard.as(await identity.callerOf(request))
  */

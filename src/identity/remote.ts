@@ -33,7 +33,7 @@ export interface RemoteOptions<C> {
  *
  * @throws {IdentityConfigError} at once, where the options cannot work
  * @example
- * remote({ url: 'https://korenveld.example/who', cookies: ['sid'], caller: ({ id }) => ({ id: Number(id) }) })
+ * remote<typeof caller>({ url: 'https://korenveld.example/who', cookies: ['sid'], caller: ({ id }) => ({ id: Number(id) }) })
  */
 export function remote<C>(options: RemoteOptions<C>): Source<C> {
   const {

@@ -39,7 +39,7 @@ export interface TokenOptions<C> {
  * @throws {IdentityConfigError} where the options cannot work; at the start, where the issuer or its keys are not there
  * @see https://www.rfc-editor.org/rfc/rfc7519 and, for the practice, https://www.rfc-editor.org/rfc/rfc8725
  * @example
- * bearerToken({ issuer: 'https://id.korenveld.example', audience: 'korenveld', caller: ({ sub }) => ({ id: Number(sub) }) })
+ * bearerToken<typeof caller>({ issuer: 'https://id.korenveld.example', audience: 'korenveld', caller: ({ sub }) => ({ id: Number(sub) }) })
  */
 export function bearerToken<C>(options: TokenOptions<C>): Source<C> {
   const { issuer, audience, caller, clockSeconds = 30, keepKeysSeconds = 600 } = options

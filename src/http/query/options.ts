@@ -71,6 +71,7 @@ export function readListQuery(model: ModelData, table: string, query: URLSearchP
     limit: limit ?? HTTP_LIMITS.pageRecords,
     ...(token !== undefined && { after: readPlace(model, table, order, token) }),
   }
+  assertBounded(options, options.limit)
   return { options, order, besides }
 }
 
@@ -78,7 +79,20 @@ export function readListQuery(model: ModelData, table: string, query: URLSearchP
 export function readRecordQuery(model: ModelData, table: string, query: URLSearchParams): ReadAsked {
   if (query.size === 0) return {}
   const given = once(query, OF_ONE)
-  return { ...relatedFrom(model, table, given, 1), ...access(given) }
+  const asked = { ...relatedFrom(model, table, given, 1), ...access(given) }
+  assertBounded(asked, 1)
+  return asked
+}
+
+/** Refuses what could be too much to answer: related records of related records multiply. */
+function assertBounded(asked: RelatedAsked, most: number): void {
+  if (worst(asked, most) <= HTTP_LIMITS.allRecords) return
+  throw badQuery(`That could be more than ${HTTP_LIMITS.allRecords} records; give a smaller $top, in $expand too.`)
+}
+
+/** How many records there could be, where each record has as many related ones as it may. */
+function worst({ with: related = {} }: RelatedAsked, most: number): number {
+  return most * Object.values(related).reduce((sum, each) => sum + worst(each, each.limit ?? 1), 1)
 }
 
 /** @throws {RequestError} where a query string says anything */

@@ -44,7 +44,7 @@ export interface SignIn<C> {
  * @throws {IdentityConfigError} where the options cannot work; at the start, where the provider does not answer
  * @see https://openid.net/specs/openid-connect-core-1_0.html#CodeFlowAuth
  * @example
- * const signIn = browserSignIn({ issuer, clientId: 'korenveld', origin: 'https://korenveld.example', secret, caller: member })
+ * const signIn = browserSignIn<typeof caller>({ issuer, clientId: 'korenveld', origin: 'https://korenveld.example', secret, caller: member })
  * const identity = await createIdentity({ rules, sources: [signIn.source] })
  */
 export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
