@@ -1,5 +1,6 @@
 import { expect } from 'chai'
-import { trusted } from 'pachter'
+import { createGuard, defineCaller, defineModel, defineRules, integer, text, timestamp, trusted } from 'pachter'
+import { openFixture } from 'pachter/check'
 import { groupRoles, type IdentityEvent, memberRecord } from 'pachter/identity'
 import { rules } from '../examples/allotment/rules.js'
 import { surroundings } from './support/surroundings.js'
@@ -14,7 +15,7 @@ describe('the caller’s own record', () => {
       field: 'email',
       claim: 'email',
       keepSeconds,
-      caller: ({ id, name }) => (name === 'nobody' ? (undefined as never) : { id }),
+      caller: ({ id, name }) => (name === 'nobody' ? undefined : { id }),
       firstSignIn: ({ name }) => ({ name: String(name), duties: [], joinedAt: new Date() }),
     })
 
@@ -51,6 +52,43 @@ describe('the caller’s own record', () => {
     await mine.update('members', id, { name: 'nobody' })
     expect(await kept(zeno, ignored)).to.deep.equal({ id })
     expect(await member()(zeno, ignored)).to.equal(undefined)
+    // It is not kept the longer for being asked for.
+    await mine.update('members', id, { name: 'Zeno Castel' })
+    const briefly = member(0.3)
+    for (const name of ['Zeno Castel', 'nobody']) {
+      expect(await briefly(zeno, ignored)).to.deep.equal({ id })
+      await mine.update('members', id, { name })
+      await new Promise((resolve) => setTimeout(resolve, 200))
+    }
+    expect(await briefly(zeno, ignored)).to.equal(undefined)
+  })
+
+  it('does not let back in who is gone, nor makes a second of them', async () => {
+    const model = defineModel({
+      growers: { id: integer().key().generated(), login: text().unique(), leftAt: timestamp().optional() },
+    })
+    const caller = defineCaller({ id: integer() })
+    const rules = defineRules(model, caller, {
+      growers: ({ row, signedIn, table }) => table.grants({ read: [signedIn] }).gone(row.leftAt.isSet()),
+    })
+    const fixture = await openFixture(model, {
+      growers: [
+        { id: 1, login: 'ana' },
+        { id: 2, login: 'ben', leftAt: new Date('2026-01-01T00:00:00Z') },
+      ],
+    })
+    const guard = createGuard({ rules, store: fixture.store, onDecision: () => undefined })
+    const grower = memberRecord(guard, {
+      table: 'growers',
+      field: 'login',
+      claim: 'sub',
+      caller: ({ id }) => ({ id }),
+      firstSignIn: () => ({}),
+    })
+    expect(await grower({ sub: 'ana' }, ignored)).to.deep.equal({ id: 1 })
+    expect(await grower({ sub: 'ben' }, ignored)).to.equal(undefined)
+    expect(await grower({ sub: 'noor' }, ignored)).to.deep.equal({ id: 3 })
+    await fixture.close()
   })
 
   it('gives groups their roles, and tells of those that have none, once each', () => {

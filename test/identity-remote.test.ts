@@ -62,6 +62,15 @@ describe('another application that says who asks', () => {
     expect(await keeping.callerOf(asked(cookie))).to.deep.equal({ id: 2 })
     answer = () => [500, '']
     expect(await keeping.callerOf(asked(cookie))).to.deep.equal({ id: 2 })
+    // It is not kept the longer for being asked for.
+    const briefly = await identityWith(0.3)
+    answer = () => [200, '{"member":2}']
+    for (let times = 0; times < 2; times += 1) {
+      expect(await briefly.callerOf(asked(cookie))).to.deep.equal({ id: 2 })
+      await new Promise((resolve) => setTimeout(resolve, 200))
+    }
+    answer = () => [500, '']
+    expect(await refusalOf(briefly.callerOf(asked(cookie)))).to.include({ status: 503 })
     expect(await refusalOf(keeping.callerOf(asked({ cookie: 'sid=other' })))).to.include({ status: 503 })
   })
 })

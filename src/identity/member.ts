@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache'
-import type { Condition } from '../condition/index.js'
+import { all, type Condition, made, not } from '../condition/index.js'
 import { ConflictError, type Guard, type UntypedStore } from '../guard/index.js'
 import {
   accepts,
@@ -13,7 +13,7 @@ import {
   type ValuesOf,
   type VisibleRecord,
 } from '../model/index.js'
-import { type CallerDefinition, type CallerOf, trusted } from '../rules/index.js'
+import { type CallerDefinition, type CallerOf, rulesOf, trusted } from '../rules/index.js'
 import { IdentityConfigError } from './errors.js'
 import { assertSeconds } from './seconds.js'
 import type { Asking, Claims, ToCaller } from './source.js'
@@ -29,8 +29,8 @@ export interface MemberOptions<M, C, T extends TableName<M>> {
   readonly field: FieldName<M, T>
   /** The claim that says which; for `email`, the provider has to say that it was verified. */
   readonly claim: string
-  /** The caller, by the record and what was proven. */
-  caller(record: VisibleRecord<M, T>, claims: Claims, asking: Pick<Asking, 'note'>): CallerOf<C>
+  /** The caller, by the record and what was proven; nothing where the record is of nobody who may come in. */
+  caller(record: VisibleRecord<M, T>, claims: Claims, asking: Pick<Asking, 'note'>): CallerOf<C> | undefined
   /** For how many seconds a record that was found counts, 0 to 300; left out, 0: it is looked up with each request. */
   readonly keepSeconds?: number
   /** The values of a new record for whoever has none; left out, whoever has none is refused. */
@@ -61,6 +61,7 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
   const { model } = guard.rules
   const shape = fieldOf(model, table, field)
   const { key } = tableOf(model, table)
+  const { gone } = rulesOf(guard.rules, table)
   if (!shape.unique && !(key.length === 1 && key[0] === field)) {
     throw new IdentityConfigError(
       `${table}.${field} is neither the key nor unique(), so that one sign-in could be two members; say unique() in the model.`,
@@ -75,10 +76,15 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
     const value = claimed(claims)
     if (value === undefined) return undefined
     const name = String(value)
-    const record = kept?.get(name) ?? (await find(value)) ?? (await created(value, claims, asking))
-    if (!record) return undefined
-    kept?.set(name, record)
-    return options.caller(record as VisibleRecord<M, T>, claims, asking)
+    const record = kept?.get(name) ?? (await lookedUp(name, value, claims, asking))
+    return record && options.caller(record as VisibleRecord<M, T>, claims, asking)
+  }
+
+  /** What is kept counts from when it was looked up, however often it is asked for. */
+  async function lookedUp(name: string, value: Value, claims: Claims, asking: Pick<Asking, 'note'>) {
+    const record = (await find(value)) ?? (await created(value, claims, asking))
+    if (record) kept?.set(name, record)
+    return record
   }
 
   /** The value to look for; nothing where it is not proven. */
@@ -91,8 +97,11 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
   }
 
   async function find(value: Value): Promise<object | undefined> {
-    const where = (row: Readonly<Record<string, { is(other: unknown): Condition }>>) =>
-      (row[field] as (typeof row)[string]).is(value)
+    const where = (row: Readonly<Record<string, { is(other: unknown): Condition }>>) => {
+      const meant = (row[field] as (typeof row)[string]).is(value)
+      // Trusted code finds members who are gone, and they are not to come back by signing in.
+      return gone ? all(meant, not(made(gone.when))) : meant
+    }
     const [record] = await store().list(table, { where, limit: 1 })
     return record
   }

@@ -60,7 +60,8 @@ export function remote<C>(options: RemoteOptions<C>): Source<C> {
       const known = name && (kept.get(name) as Claims | undefined)
       const claims = known ?? (await answerOf(headers))
       if (!claims) return refused(`${url.host} does not accept these credentials`)
-      if (name) kept.set(name, claims)
+      // It counts from when it was answered, however often it is asked for.
+      if (name && !known) kept.set(name, claims)
       return findingOf(claims, caller, asking)
     },
   }
