@@ -78,6 +78,7 @@ describe('records over HTTP, attacked by hand', () => {
       [`{"a":${'['.repeat(100)}${']'.repeat(100)}}`]: 400,
       [`{"a":${'['.repeat(100_000)}${']'.repeat(100_000)}}`]: 400,
       [`{"title":"${'x'.repeat(2 ** 20)}"}`]: 413,
+      [JSON.stringify(Object.fromEntries(Array.from({ length: 1001 }, (_, at) => [`n${at}`, 1])))]: 400,
       '{"__proto__":{"title":"x"}}': 422,
       '{"constructor":{"prototype":{}}}': 422,
       '{"title":{"$gt":""}}': 422,

@@ -82,6 +82,7 @@ function namesIn(value: unknown, depth = 0): number {
   if (typeof value !== 'object' || value === null) return 0
   if (depth > HTTP_LIMITS.bodyDepth) throw badBody(`A body nests at most ${HTTP_LIMITS.bodyDepth} deep.`)
   let names = Array.isArray(value) ? 0 : Object.keys(value).length
+  if (names > HTTP_LIMITS.bodyNames) throw badBody(`An object in a body has at most ${HTTP_LIMITS.bodyNames} names.`)
   for (const part of Object.values(value)) names += namesIn(part, depth + 1)
   return names
 }

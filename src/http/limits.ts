@@ -11,6 +11,8 @@ export const HTTP_LIMITS = Object.freeze({
   bodyBytes: 1024 * 1024,
   /** How deep a body nests. */
   bodyDepth: 80,
+  /** How many names an object in a body has: each that fits nothing is told. */
+  bodyNames: 1_000,
   /** How many characters path and query have together. */
   addressCharacters: 8_000,
   /** How many comparisons a filter has. */
