@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import express from 'express'
 import { createHandler } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
-import { createIdentity } from 'pachter/identity'
+import { type Claims, createIdentity } from 'pachter/identity'
 import { browserSignIn, sessionsInMemory } from 'pachter/identity/sign-in'
 import { CLIENT } from '../examples/allotment/identity-provider.js'
 import { type caller, rules } from '../examples/allotment/rules.js'
@@ -17,7 +17,8 @@ describe('signing in by browser', () => {
     clientSecret: CLIENT.secret,
     origin: application().origin,
     secret: 'x'.repeat(32),
-    caller: bySubject,
+    // The last of the accounts is nobody here.
+    caller: (claims: Claims) => (claims['sub'] === '99' ? undefined : bySubject(claims)),
   })
 
   const sessions = sessionsInMemory()
@@ -46,6 +47,15 @@ describe('signing in by browser', () => {
     const { response } = await dirk.go(at(wanted))
     expect(await response.json()).to.deep.equal({ id: 1, year: 2026 })
     expect(await sessionOf(dirk)).to.include({ signedIn: true, name: 'Dirk Vermeer' })
+  })
+
+  it('tells whoever is nobody here so, instead of sending them round for ever', async () => {
+    const zeno = new Visitor()
+    const { response } = await zeno.signIn(at('/sign-in?to=/api/rents'), '99')
+    expect([response.status, await response.text()]).to.satisfy(
+      ([status, text]: [number, string]) => status === 401 && text.includes('you are not known here'),
+    )
+    expect(zeno.cookies.has('pachter-session')).to.equal(false)
   })
 
   it('goes back to pages of its own and to no others', async () => {

@@ -141,7 +141,7 @@ function selected(model: ModelData, table: string, text: string): readonly strin
 
 function ordered(model: ModelData, table: string, text: string): readonly string[] {
   return text.split(',').map((each) => {
-    const [, name = '', direction] = /^\s*(\S+)(?:\s+(asc|desc))?\s*$/.exec(each) ?? []
+    const [, name = '', direction] = /^(\S+)(?:\s+(asc|desc))?$/.exec(each.trim()) ?? []
     if (name === '') throw badQuery('$orderby must be names of fields, each with asc or desc behind it or nothing.')
     if (isNever(fieldOf(model, table, name), 'sorted')) throw badQuery(`$orderby is ${name}, which has no order.`)
     return direction === 'desc' ? `${name} descending` : name
@@ -163,7 +163,7 @@ function expanded(
 ): Readonly<Record<string, RelatedAsked>> {
   if (depth > LIMITS.withDepth) throw badQuery(`$expand nests at most ${LIMITS.withDepth} deep.`)
   const parts = splitAt(text, ',').map((part) => {
-    const [, name = '', inner] = /^\s*(\w+)\s*(?:[(]([^]*)[)])?\s*$/.exec(part) ?? []
+    const [, name = '', inner] = /^(\w+)\s*(?:[(]([^]*)[)])?$/.exec(part.trim()) ?? []
     if (name === '')
       throw badQuery('$expand must be names of relations, each with options in brackets behind it or nothing.')
     const parent = parentsOf(model, table).find((relation) => relation.name === name)

@@ -25,14 +25,6 @@ export class Scanner {
     return this.take(pattern) ?? this.fail(`${what} is expected`)
   }
 
-  /** Tries to read something, and goes back where it is not there. */
-  attempt<T>(read: () => T | undefined): T | undefined {
-    const before = this.#at
-    const done = read()
-    if (done === undefined) this.#at = before
-    return done
-  }
-
   end(): void {
     if (this.take(/$/) === undefined) this.fail('nothing more is expected')
   }

@@ -2,7 +2,7 @@ import { randomNonce, randomPKCECodeVerifier, randomState } from 'openid-client'
 import { inFull } from '../../model/index.js'
 import { CredentialsError, IdentityUnavailableError } from '../errors.js'
 import { assertFromHere, assertToken } from '../forgery.js'
-import { findingOf, notMine, refused, type Source } from '../source.js'
+import { findingOf, type IdentityEvent, notMine, refused, type Source } from '../source.js'
 import { cookiesFor } from './cookies.js'
 import { checked, type SignInOptions } from './options.js'
 import { findProvider, type Pending, type Provider } from './provider.js'
@@ -53,6 +53,8 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
   const cookies = cookiesFor(settings.secure)
   const pendings = sealWith<Pending>(settings.secret, PENDING_SECONDS)
   let provider: Provider | undefined
+  /** What happened where nobody listened; told with the next request. */
+  const untold: IdentityEvent[] = []
 
   return {
     source: {
@@ -61,6 +63,7 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
         provider = await findProvider(settings)
       },
       identify: async (asking) => {
+        for (const event of untold.splice(0)) asking.note(event)
         const secret = cookies.read(asking.request, SESSION)
         if (secret === undefined) return notMine
         const session = await sessions.get(nameOf(secret))
@@ -99,6 +102,9 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
       .catch((error: unknown) => {
         throw error instanceof IdentityUnavailableError ? error : new CredentialsError(inFull(error))
       })
+    // Whoever is nobody here is told so now: sent to sign in, they would come back as the same.
+    const caller = await settings.caller(proven.claims, { note: (event) => void untold.push(event) })
+    if (!caller) throw new CredentialsError('whoever signed in is nobody who is known here')
     // A session from before, whoever planted it, ends here.
     await forget(request)
     const secret = randomState()
@@ -171,7 +177,7 @@ const failedPage = (path: string): string => `<!doctype html>
 <meta name="viewport" content="width=device-width">
 <title>Sign-in did not work</title>
 <h1>Sign-in did not work</h1>
-<p>It took too long, was begun in another window, or was called off. <a href="${path}">Start again</a></p>
+<p>It took too long, was begun in another window, or was called off; or you are not known here. <a href="${path}">Start again</a></p>
 </html>
 `
 
