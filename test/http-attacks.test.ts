@@ -42,6 +42,16 @@ describe('records over HTTP, attacked by hand', () => {
       const read = await ask('ana', 'GET', `/entries/${key.includes('%') ? key : encodeURIComponent(key)}`)
       expect([read.status, read.json['detail']], key).to.deep.equal([404, 'There is no such record in entries.'])
     }
+    // Nor is it told otherwise to those who would be told to sign in.
+    for (const name of ['nobody', 'ana', 'eva'] as const) {
+      for (const method of ['GET', 'DELETE']) {
+        for (const table of ['entries', 'rents', 'siteWardens']) {
+          const none = table === 'siteWardens' ? '999,999' : '999'
+          const odd = await ask(name, method, `/${table}/x`)
+          expect(odd, `${method} ${table} as ${name}`).to.deep.equal(await ask(name, method, `/${table}/${none}`))
+        }
+      }
+    }
     for (const path of [
       '/entries/1/',
       '/entries//1',

@@ -2,24 +2,14 @@ import { expect } from 'chai'
 import express from 'express'
 import { createHandler } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
-import { type Claims, createIdentity } from 'pachter/identity'
+import { createIdentity } from 'pachter/identity'
 import { browserSignIn, sessionsInMemory } from 'pachter/identity/sign-in'
-import { CLIENT } from '../examples/allotment/identity-provider.js'
 import { type caller, rules } from '../examples/allotment/rules.js'
-import { bySubject, surroundings } from './support/surroundings.js'
+import { surroundings } from './support/surroundings.js'
 import { Visitor } from './support/visitor.js'
 
 describe('signing in by browser', () => {
-  const { provider, application, guardOf } = surroundings()
-  const signInOptions = () => ({
-    issuer: provider().issuer,
-    clientId: CLIENT.id,
-    clientSecret: CLIENT.secret,
-    origin: application().origin,
-    secret: 'x'.repeat(32),
-    // The last of the accounts is nobody here.
-    caller: (claims: Claims) => (claims['sub'] === '99' ? undefined : bySubject(claims)),
-  })
+  const { provider, application, guardOf, signInOptions } = surroundings()
 
   const sessions = sessionsInMemory()
 

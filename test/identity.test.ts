@@ -22,23 +22,15 @@ import {
 } from 'pachter/identity'
 import { browserSignIn } from 'pachter/identity/sign-in'
 import { bearerToken } from 'pachter/identity/token'
-import { AUDIENCE, CLIENT, ELSEWHERE, startIdentityProvider } from '../examples/allotment/identity-provider.js'
+import { AUDIENCE, ELSEWHERE, startIdentityProvider } from '../examples/allotment/identity-provider.js'
 import { type caller, rules } from '../examples/allotment/rules.js'
 import { refusalOf } from './support/korenveld.js'
 import { ACCOUNTS, asked, bySubject, surroundings } from './support/surroundings.js'
 import { tokenFor, Visitor } from './support/visitor.js'
 
 describe('identity', () => {
-  const { listening, closes, provider, application, guardOf } = surroundings()
+  const { listening, closes, provider, application, guardOf, signInOptions } = surroundings()
   const bearing = (token: string) => asked({ authorization: `Bearer ${token}` })
-  const signInOptions = () => ({
-    issuer: provider().issuer,
-    clientId: CLIENT.id,
-    clientSecret: CLIENT.secret,
-    origin: application().origin,
-    secret: 'x'.repeat(32),
-    caller: bySubject,
-  })
 
   describe('by token', () => {
     const events: IdentityEvent[] = []

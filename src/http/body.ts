@@ -28,9 +28,13 @@ export async function readObject(request: Request, types: readonly string[], opt
     })
   }
   const body = parseStrictly(text)
-  if (typeof body === 'object' && body !== null && !Array.isArray(body)) return body as Values
+  if (isObject(body)) return body
   throw badBody('The body must be a JSON object.')
 }
+
+/** Whether a value is an object of JSON. */
+export const isObject = (value: unknown): value is Values =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 async function limitedText({ body, headers }: Request): Promise<string> {
   const tooLarge = () => new RequestError(413, 'body-too-large', `A body has at most ${HTTP_LIMITS.bodyBytes} bytes.`)

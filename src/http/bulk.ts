@@ -1,7 +1,7 @@
 import type { BulkOutcome } from '../guard/index.js'
 import { InputError, type KeyValues } from '../model/index.js'
 import { tell } from './answer.js'
-import { JSON_TYPES, readObject, valuesFrom } from './body.js'
+import { isObject, JSON_TYPES, readObject, valuesFrom } from './body.js'
 import { badBody } from './errors.js'
 import { keyFrom } from './path.js'
 import { assertNoQuery } from './query/options.js'
@@ -54,9 +54,6 @@ export async function bulk(visit: Visit): Promise<Response> {
     return store.actMany(table, action as string, keys, values, options)
   }
 }
-
-const isObject = (value: unknown): value is Values =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 function objectIn(value: unknown, name: string): Values {
   if (isObject(value)) return value

@@ -7,7 +7,7 @@ import type {
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
 import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
-import { admit, type Admitted, type Requirement } from './require.js'
+import { admissions, type Admitted, type Requirement } from './require.js'
 
 /** A handler in an Express application. */
 export interface ForExpress<M, C, A> {
@@ -35,7 +35,7 @@ export interface ForExpress<M, C, A> {
 export function forExpress<M, C extends CallerDefinition, A>(
   handler: Handler<M, C, A, ExpressRequest>,
 ): ForExpress<M, C, A> {
-  const admitted = new WeakMap<ExpressRequest, Admitted<M, C, A>>()
+  const { admit, of } = admissions<ExpressRequest, M, C, A, ExpressRequest>(handler)
   const asked = requestsOf(exchangeOf)
   return {
     records: async (request, response, next) => {
@@ -52,10 +52,10 @@ export function forExpress<M, C extends CallerDefinition, A>(
       async (request, response, next) => {
         const opened = await handler.open(asked(request, response), request)
         const parameter = (name: string) => [request.params[name]].flat()[0]
-        admitted.set(request, await admit(handler, opened, all, parameter))
+        await admit(request, opened, all, parameter)
         next()
       },
-    of: (request) => admitted.get(request) ?? notOpened(),
+    of,
     refuse: async (error: unknown, request, response, next) => {
       if (response.headersSent) return next(error)
       await send(await handler.refuse(error, asked(request, response)), response)
@@ -68,7 +68,3 @@ const exchangeOf = (incoming: ExpressRequest, outgoing: ExpressResponse): Exchan
   outgoing,
   path: incoming.originalUrl,
 })
-
-function notOpened(): never {
-  throw new Error('This route is not behind open().')
-}

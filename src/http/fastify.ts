@@ -2,7 +2,7 @@ import type { FastifyPluginCallback, FastifyReply, FastifyRequest, preHandlerAsy
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
 import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
-import { admit, type Admitted, type Requirement } from './require.js'
+import { admissions, type Admitted, type Requirement } from './require.js'
 
 /** A handler in a Fastify application. */
 export interface ForFastify<M, C, A> {
@@ -30,7 +30,7 @@ export interface ForFastify<M, C, A> {
 export function forFastify<M, C extends CallerDefinition, A>(
   handler: Handler<M, C, A, FastifyRequest>,
 ): ForFastify<M, C, A> {
-  const admitted = new WeakMap<FastifyRequest, Admitted<M, C, A>>()
+  const { admit, of } = admissions<FastifyRequest, M, C, A, FastifyRequest>(handler)
   const asked = requestsOf(exchangeOf)
   const below = (path: string, serve: (request: FastifyRequest, reply: FastifyReply) => Promise<Response>) =>
     ((app, _options, done) => {
@@ -59,9 +59,9 @@ export function forFastify<M, C extends CallerDefinition, A>(
       async (request, reply) => {
         const opened = await handler.open(asked(request, reply), request)
         const parameters = request.params as Readonly<Record<string, string>>
-        admitted.set(request, await admit(handler, opened, all, (name) => parameters[name]))
+        await admit(request, opened, all, (name) => parameters[name])
       },
-    of: (request) => admitted.get(request) ?? notOpened(),
+    of,
     refuse: async (error, request, reply) => {
       const response = await handler.refuse(error, asked(request, reply))
       reply.hijack()
@@ -75,7 +75,3 @@ const exchangeOf = ({ raw }: FastifyRequest, { raw: outgoing }: FastifyReply): E
   outgoing,
   path: raw.url,
 })
-
-function notOpened(): never {
-  throw new Error('This route is not behind open().')
-}

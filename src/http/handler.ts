@@ -1,6 +1,6 @@
-import { NotFoundError } from '../decide/index.js'
+import type { KeyValues } from '../model/index.js'
 import type { Guard, ScopedStore, UntypedStore } from '../guard/index.js'
-import { checkCaller, type CallerDefinition, type CallerOf, rulesOf } from '../rules/index.js'
+import { type Action, checkCaller, type CallerDefinition, type CallerOf, rulesOf } from '../rules/index.js'
 import { done, refuse, tell } from './answer.js'
 import { bulk } from './bulk.js'
 import { describe } from './describe/index.js'
@@ -10,7 +10,7 @@ import { jsonWriter } from './json.js'
 import { HTTP_LIMITS } from './limits.js'
 import { checked, type HandlerOptions, type Settings } from './options.js'
 import type { Part } from './parts.js'
-import { keyFrom, type Route, routeOf } from './path.js'
+import { keyFrom, refusalOfAbsent, type Route, routeOf } from './path.js'
 import { untilTick } from './tick.js'
 import { assertNoQuery } from './query/options.js'
 import { act, create, get, list, remove, update, type Visit } from './resource.js'
@@ -107,37 +107,37 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     }
     const url = new URL(request.url)
     const route = url.pathname.startsWith(`${base}/`) ? routeOf(url.pathname.slice(base.length)) : undefined
-    const methods = route && methodsOf(settings, route)
+    const methods = route && methodsOf(settings, route, description)
     if (!route || !methods) throw new RequestError(404, 'path-unknown', 'There is nothing at this path.')
-    const allow = allowed(methods)
-    if (request.method === 'OPTIONS') return done({ allow })
+    if (request.method === 'OPTIONS') return done({ allow: allowed(methods) })
     const method = request.method === 'HEAD' ? 'GET' : request.method
     const serve = Object.hasOwn(methods, method) ? methods[method] : undefined
-    if (!serve) throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
-    const { caller: given, store: typed } = await opened(request, native, takesLong(route))
-    const caller = checkCaller(rulebook.caller, given)
-    const store = typed as unknown as UntypedStore
-    if (route.to === 'description') {
-      return tell(request, write, { content: await described(url.searchParams) })
+    if (!serve) {
+      const allow = allowed(methods)
+      throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
     }
+    const { caller, store } = await opened(request, native, takesLong(route))
+    const table = route.to === 'description' ? '' : route.table
     return serve({
       request,
       url,
       rulebook,
       model: rulebook.model,
-      table: route.table,
-      at: `${base}/${route.table}`,
-      caller,
-      store,
+      table,
+      at: `${base}/${table}`,
+      caller: () => checkCaller(rulebook.caller, caller),
+      store: store as unknown as UntypedStore,
       write,
       repeats: settings.repeats,
     })
+  }
 
-    function described(query: URLSearchParams): unknown {
-      if (settings.describesAll && query.toString() === 'of=anyone') return describe(settings)
-      assertNoQuery(query)
-      return describeTo(caller, store)
+  async function description({ request, url: { searchParams }, caller, store }: Visit): Promise<Response> {
+    if (settings.describesAll && searchParams.toString() === 'of=anyone') {
+      return tell(request, write, { content: describe(settings) })
     }
+    assertNoQuery(searchParams)
+    return tell(request, write, { content: await describeTo(caller(), store) })
   }
 }
 
@@ -153,8 +153,8 @@ const allowed = (methods: Methods): string => {
 }
 
 /** What answers each method there; nothing where nothing is served. */
-function methodsOf({ tables, rulebook }: Settings, route: Route): Methods | undefined {
-  if (route.to === 'description') return { GET: () => Promise.reject(new Error('is answered before')) }
+function methodsOf({ tables, rulebook }: Settings, route: Route, description: Serve): Methods | undefined {
+  if (route.to === 'description') return { GET: description }
   const parts = tables.get(route.table)
   if (!parts) return undefined
   const where = (part: Part, serve: Serve) => (parts.has(part) ? serve : undefined)
@@ -174,31 +174,27 @@ function served(
       return { POST: where('bulk', bulk) }
     case 'record':
       return {
-        GET: where('get', onRecord(route.key, get)),
-        PATCH: where('update', onRecord(route.key, update)),
-        DELETE: where('delete', onRecord(route.key, remove)),
+        GET: where('get', onRecord('get', route.key, get)),
+        PATCH: where('update', onRecord('update', route.key, update)),
+        DELETE: where('delete', onRecord('delete', route.key, remove)),
       }
     case 'action': {
       const { key, action } = route
       if (!rulesOf(rulebook, route.table).actions.includes(action)) return {}
-      return {
-        POST: where(
-          'act',
-          onRecord(key, (visit, found) => act(visit, found, action)),
-        ),
-      }
+      const serve: OnRecord = (visit, found) => act(visit, found, action)
+      return { POST: where('act', onRecord(action, key, serve)) }
     }
   }
 }
 
+type OnRecord = (visit: Visit, key: KeyValues) => Promise<Response>
+
 /** Serves the record that a path names; a path that names none is answered as one whose record is not there. */
 const onRecord =
-  (written: string, serve: (visit: Visit, key: NonNullable<ReturnType<typeof keyFrom>>) => Promise<Response>): Serve =>
+  (action: Action, written: string, serve: OnRecord): Serve =>
   (visit) => {
-    const key = keyFrom(visit.model, visit.table, written)
-    if (!key) throw notThere(visit.table)
+    const { model, rulebook, table, caller } = visit
+    const key = keyFrom(model, table, written)
+    if (!key) throw refusalOfAbsent({ rulebook, table, action, caller: caller() })
     return serve(visit, key)
   }
-
-const notThere = (table: string) =>
-  new NotFoundError({ status: 404, message: `There is no such record in ${table}.`, fields: {} })

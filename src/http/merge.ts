@@ -1,6 +1,7 @@
 import { ChangedError, type UntypedStore } from '../guard/index.js'
-import { fieldOf, type Json, type KeyValues, type ModelData, tableOf } from '../model/index.js'
+import { fieldOf, type KeyValues, type ModelData, tableOf } from '../model/index.js'
 import { RefusedError } from '../decide/index.js'
+import { isObject } from './body.js'
 
 type Values = Readonly<Record<string, unknown>>
 
@@ -26,7 +27,7 @@ export async function merged<T>(
   if (patched.length === 0) return write(values)
   for (let tries = 1; ; tries += 1) {
     const before = await seen()
-    const whole = Object.fromEntries(patched.map((name) => [name, merge(before[name], values[name] as Json)]))
+    const whole = Object.fromEntries(patched.map((name) => [name, merge(before[name], values[name])]))
     try {
       return await write({ ...values, ...whole }, (now) => patched.every((name) => isSame(now[name], before[name])))
     } catch (error) {
@@ -47,13 +48,10 @@ export async function merged<T>(
 
 const isSame = (one: unknown, other: unknown): boolean => JSON.stringify(one) === JSON.stringify(other)
 
-const isObject = (value: unknown): value is Record<string, Json> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
-
 /** RFC 7386, section 2. */
-function merge(target: unknown, patch: Json): Json {
+function merge(target: unknown, patch: unknown): unknown {
   if (!isObject(patch)) return patch
-  const result = new Map(Object.entries(isObject(target) ? target : {}))
+  const result = new Map<string, unknown>(Object.entries(isObject(target) ? target : {}))
   for (const [name, value] of Object.entries(patch)) {
     if (value === null) result.delete(name)
     else result.set(name, merge(result.get(name), value))

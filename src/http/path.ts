@@ -1,3 +1,4 @@
+import { closedVerdict, type Inquiry, isClosed, refusal, verdictFrom } from '../decide/index.js'
 import { keyFieldsOf, type KeyValues, type ModelData, readKey, readTyped, toPlain } from '../model/index.js'
 
 /** What a path below the base leads to. */
@@ -55,3 +56,7 @@ export const keyPath = (model: ModelData, table: string, record: Readonly<Record
 
 const keyPathOf = (parts: readonly string[]): string =>
   parts.map((part) => encodeURIComponent(decodeURIComponent(part))).join(',')
+
+/** What is said of a record that is not there, since no record has such a key. */
+export const refusalOfAbsent = (inquiry: Inquiry): Error =>
+  refusal(isClosed(inquiry) ? closedVerdict(inquiry) : verdictFrom(inquiry, () => false))

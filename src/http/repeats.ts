@@ -54,7 +54,7 @@ export function repeatsInMemory(): RepeatStore {
  *
  * @param given the key, if the request has one
  * @param store stores it, and says the key of the record
- * @returns the key of the record, and whether it was stored before
+ * @returns the key of the record
  * @throws {RequestError} 409 while the first is running, 422 where something else was sent under the key
  * @see https://datatracker.ietf.org/doc/draft-ietf-httpapi-idempotency-key-header/
  */
@@ -62,7 +62,7 @@ export async function onlyOnce(
   repeats: RepeatStore,
   { caller, table, given, body }: { caller: Caller; table: string; given: string; body: unknown },
   store: () => Promise<string>,
-): Promise<{ readonly key: string; readonly before: boolean }> {
+): Promise<string> {
   if (given === '' || given.length > HTTP_LIMITS.repeatKeyCharacters) {
     throw badBody(`An Idempotency-Key has 1 to ${HTTP_LIMITS.repeatKeyCharacters} characters.`)
   }
@@ -80,12 +80,12 @@ export async function onlyOnce(
         'retry-after': '1',
       })
     }
-    return { key: before.key, before: true }
+    return before.key
   }
   try {
     const key = await store()
     await repeats.end(name, { sent, key }, SECONDS)
-    return { key, before: false }
+    return key
   } catch (error) {
     await repeats.forget(name)
     throw error

@@ -1,8 +1,9 @@
-import { ForbiddenError, NotFoundError, refusal, SignInError } from '../decide/index.js'
+import { ForbiddenError, refusal, SignInError } from '../decide/index.js'
 import type { UntypedStore } from '../guard/index.js'
-import type { ModelData, TableName } from '../model/index.js'
+import type { TableName } from '../model/index.js'
 import {
   type Action,
+  type Caller,
   checkCaller,
   type OwnAction,
   type RoleOf,
@@ -10,7 +11,7 @@ import {
   type StandardAction,
 } from '../rules/index.js'
 import type { Handler, Opened } from './handler.js'
-import { keyFrom } from './path.js'
+import { keyFrom, refusalOfAbsent } from './path.js'
 
 /** What a route of your own is open to. `C`, `A` and `M` are those of the guard that it is for. */
 export interface Requirement<M, C, A> {
@@ -27,7 +28,7 @@ export interface Requirement<M, C, A> {
 /** A request at a route of your own. */
 export interface Arrival {
   readonly rulebook: Rulebook
-  readonly signedIn: boolean
+  readonly caller: Caller
   readonly store: UntypedStore
   /** A part of the path, by its name in the route. */
   parameter(name: string): string | undefined
@@ -78,14 +79,14 @@ export function requirements<M, C, A, N>(_handler: Pick<Handler<M, C, A, N>, 'gu
   }
 }
 
-function assertSignedIn({ signedIn }: Arrival): undefined {
-  if (!signedIn) throw new SignInError(told(401, 'Sign in first.'))
+function assertSignedIn({ caller }: Arrival): undefined {
+  if (!caller.signedIn) throw new SignInError(told(401, 'Sign in first.'))
   return undefined
 }
 
-async function found({ rulebook, store }: Arrival, action: Action, table: string, written = '') {
-  const key = keyFrom(rulebook.model as ModelData, table, written)
-  if (!key) throw new NotFoundError(told(404, `There is no such record in ${table}.`))
+async function found({ rulebook, caller, store }: Arrival, action: Action, table: string, written = '') {
+  const key = keyFrom(rulebook.model, table, written)
+  if (!key) throw refusalOfAbsent({ rulebook, table, action: 'get', caller })
   const record = (await store.get(table, key, { access: true })) as Found
   if (action === 'get' || record.$access.may[action] === true) return record
   // Only now is it asked why.
@@ -98,7 +99,7 @@ interface Found extends Readonly<Record<string, unknown>> {
   readonly $access: { readonly may: Readonly<Record<string, boolean>> }
 }
 
-const told = <S extends 401 | 403 | 404>(status: S, message: string) => ({ status, message, fields: {} })
+const told = <S extends 401 | 403>(status: S, message: string) => ({ status, message, fields: {} })
 
 /** What a route of your own finds, once its requirements were met. */
 export interface Admitted<M, C, A> extends Opened<M, C, A> {
@@ -106,17 +107,37 @@ export interface Admitted<M, C, A> extends Opened<M, C, A> {
   readonly record?: Readonly<Record<string, unknown>>
 }
 
-/** Checks requirements in their order; the first that does not hold refuses. */
-export async function admit<M, C, A, N>(
-  { guard }: Pick<Handler<M, C, A, N>, 'guard'>,
-  opened: Opened<M, C, A>,
-  all: readonly Requirement<M, C, A>[],
-  parameter: Arrival['parameter'],
-): Promise<Admitted<M, C, A>> {
+/** The requests of a server that were let in. */
+export interface Admissions<I, M, C, A> {
+  /** Checks requirements in their order; the first that does not hold refuses. */
+  admit(
+    incoming: I,
+    opened: Opened<M, C, A>,
+    all: readonly Requirement<M, C, A>[],
+    parameter: Arrival['parameter'],
+  ): Promise<void>
+  /** What a request that was let in found. */
+  of(incoming: I): Admitted<M, C, A>
+}
+
+/** Keeps what the requests of a server found, for their routes. */
+export function admissions<I extends object, M, C, A, N>({
+  guard,
+}: Pick<Handler<M, C, A, N>, 'guard'>): Admissions<I, M, C, A> {
   const rulebook: Rulebook = guard.rules
-  const { signedIn } = checkCaller(rulebook.caller, opened.caller)
-  const arrival: Arrival = { rulebook, signedIn, store: opened.store as unknown as UntypedStore, parameter }
-  let record: Admitted<M, C, A>['record']
-  for (const each of all) record = (await each.check(arrival)) ?? record
-  return record ? { ...opened, record } : opened
+  const admitted = new WeakMap<I, Admitted<M, C, A>>()
+  return {
+    admit: async (incoming, opened, all, parameter) => {
+      const caller = checkCaller(rulebook.caller, opened.caller)
+      const arrival: Arrival = { rulebook, caller, store: opened.store as unknown as UntypedStore, parameter }
+      let record: Admitted<M, C, A>['record']
+      for (const each of all) record = (await each.check(arrival)) ?? record
+      admitted.set(incoming, record ? { ...opened, record } : opened)
+    },
+    of: (incoming) => {
+      const found = admitted.get(incoming)
+      if (!found) throw new Error('This route is not behind open().')
+      return found
+    },
+  }
 }

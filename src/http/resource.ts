@@ -23,7 +23,8 @@ export interface Visit {
   readonly table: string
   /** The path of the table. */
   readonly at: string
-  readonly caller: Caller
+  /** Who asks, checked once more where that is needed. */
+  caller(): Caller
   readonly store: UntypedStore
   readonly write: WriteJson
   readonly repeats: RepeatStore
@@ -51,7 +52,7 @@ function closedFirst<T>({ rulebook, table, caller }: Visit, action: 'list' | 'ge
   try {
     return read()
   } catch (error) {
-    const inquiry = { rulebook, table, action, caller }
+    const inquiry = { rulebook, table, action, caller: caller() }
     throw isClosed(inquiry) ? refusal(closedVerdict(inquiry)) : error
   }
 }
@@ -82,11 +83,11 @@ export async function create(visit: Visit): Promise<Response> {
   const given = request.headers.get('idempotency-key')
   if (given === null) return created(visit, (await store.create(table, values)) as ReadRecord)
   let stored: ReadRecord | undefined
-  const { key, before } = await onlyOnce(repeats, { caller, table, given, body }, async () => {
+  const key = await onlyOnce(repeats, { caller: caller(), table, given, body }, async () => {
     stored = (await store.create(table, values)) as ReadRecord
     return keyPath(model, table, stored)
   })
-  return created(visit, stored ?? (await asSeenNow(visit, key)), before)
+  return created(visit, stored ?? (await asSeenNow(visit, key)))
 }
 
 /** A record that was stored before, as its caller sees it now; only its key where the caller does not. */
@@ -100,9 +101,8 @@ async function asSeenNow({ model, table, store }: Visit, written: string): Promi
   }
 }
 
-function created({ request, model, table, at, write }: Visit, record: ReadRecord, before = false): Response {
-  const location = `${at}/${keyPath(model, table, record)}`
-  const headers = { location, ...(before && { 'idempotency-replayed': 'true' }) }
+function created({ request, model, table, at, write }: Visit, record: ReadRecord): Response {
+  const headers = { location: `${at}/${keyPath(model, table, record)}` }
   if (isMinimal(request)) return done({ ...headers, 'preference-applied': 'return=minimal' }, 201)
   return tell(request, write, { content: record, status: 201, headers })
 }
@@ -112,9 +112,9 @@ export async function update(visit: Visit, key: KeyValues): Promise<Response> {
   const { request, url, model, table, store } = visit
   assertNoQuery(url.searchParams)
   const values = valuesFrom(model, table, await readObject(request, PATCH_TYPES))
-  const tags = provided(visit)
+  const tagged = taggedAs(visit)
   const changed = await merged(visit, key, values, (whole, unchanged) =>
-    store.update(table, key, whole, both(tags.provided, unchanged)),
+    store.update(table, key, whole, providing(tagged, unchanged)),
   )
   return changedTo(visit, changed as ReadRecord)
 }
@@ -124,14 +124,14 @@ export async function act(visit: Visit, key: KeyValues, action: string): Promise
   const { request, url, model, table, store } = visit
   assertNoQuery(url.searchParams)
   const values = valuesFrom(model, table, await readObject(request, JSON_TYPES, true))
-  return changedTo(visit, (await store.act(table, action, key, values, provided(visit))) as ReadRecord)
+  return changedTo(visit, (await store.act(table, action, key, values, providing(taggedAs(visit)))) as ReadRecord)
 }
 
 /** Removes a record. */
 export async function remove(visit: Visit, key: KeyValues): Promise<Response> {
   const { url, table, store } = visit
   assertNoQuery(url.searchParams)
-  await store.delete(table, key, provided(visit))
+  await store.delete(table, key, providing(taggedAs(visit)))
   return done()
 }
 
@@ -143,20 +143,19 @@ function changedTo({ request, write }: Visit, record: ReadRecord): Response {
 type Provided = (record: ReadRecord) => boolean
 
 /** What a request says with `If-Match` and `If-None-Match` of the record as it takes it to be, or not to be. */
-function provided({ request: { headers }, write }: Visit): { readonly provided?: Provided } {
+function taggedAs({ request: { headers }, write }: Visit): Provided | undefined {
   const [is, isNot] = [headers.get('if-match'), headers.get('if-none-match')]
-  if (is === null && isNot === null) return {}
-  return {
-    provided: (record) => {
-      const tag = tagOf(write(record))
-      return (is === null || isAmong(is, tag, false)) && (isNot === null || !isAmong(isNot, tag, true))
-    },
+  if (is === null && isNot === null) return undefined
+  return (record) => {
+    const tag = tagOf(write(record))
+    return (is === null || isAmong(is, tag, false)) && (isNot === null || !isAmong(isNot, tag, true))
   }
 }
 
-const both = (one: Provided | undefined, other: Provided | undefined): { readonly provided?: Provided } => {
-  if (!one || !other) return (one ?? other) ? { provided: (one ?? other) as Provided } : {}
-  return { provided: (record) => one(record) && other(record) }
+/** Writes provided that all hold that there are. */
+function providing(...given: readonly (Provided | undefined)[]): { readonly provided?: Provided } {
+  const all = given.filter((each) => each !== undefined)
+  return all.length > 0 ? { provided: (record) => all.every((holds) => holds(record)) } : {}
 }
 
 /** Whether whoever asks wants no content (RFC 7240). */

@@ -15,7 +15,7 @@ import {
 } from '../model/index.js'
 import { type CallerDefinition, type CallerOf, rulesOf, trusted } from '../rules/index.js'
 import { IdentityConfigError } from './errors.js'
-import { assertSeconds } from './seconds.js'
+import { assertAmount } from './settings.js'
 import type { Asking, Claims, ToCaller } from './source.js'
 
 /** How many records are kept at most. */
@@ -67,7 +67,7 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
       `${table}.${field} is neither the key nor unique(), so that one sign-in could be two members; say unique() in the model.`,
     )
   }
-  assertSeconds('keepSeconds', keepSeconds, 0, 300)
+  assertAmount('keepSeconds', keepSeconds, 0, 300)
   const kept = keepSeconds > 0 ? new LRUCache<string, object>({ max: KEPT, ttl: keepSeconds * 1000 }) : undefined
   // The table is known by its name alone here; what the application is handed is typed.
   const store = () => guard.as(trusted(`who signs in, by ${table}.${field}`)) as unknown as UntypedStore

@@ -3,7 +3,7 @@ import { parse } from 'cookie'
 import { LRUCache } from 'lru-cache'
 import { IdentityUnavailableError } from './errors.js'
 import { assertFromHere } from './forgery.js'
-import { assertAddress, assertSeconds } from './seconds.js'
+import { assertAddress, assertAmount } from './settings.js'
 import { type Claims, type Finding, findingOf, notMine, refused, type Source, type ToCaller } from './source.js'
 
 /** How large an answer may be, in bytes. */
@@ -45,9 +45,9 @@ export function remote<C>(options: RemoteOptions<C>): Source<C> {
     keepAtMost = 1_000,
   } = options
   const url = assertAddress('url', options.url)
-  assertSeconds('timeoutSeconds', timeoutSeconds, 0.05, 30)
-  assertSeconds('keepSeconds', keepSeconds, 0, 300)
-  assertSeconds('keepAtMost', keepAtMost, 1, 100_000)
+  assertAmount('timeoutSeconds', timeoutSeconds, 0.05, 30)
+  assertAmount('keepSeconds', keepSeconds, 0, 300)
+  assertAmount('keepAtMost', keepAtMost, 1, 100_000, 'answers')
   const kept = keepSeconds > 0 ? new LRUCache<string, object>({ max: keepAtMost, ttl: keepSeconds * 1000 }) : undefined
   return {
     name: `remote ${url.host}`,

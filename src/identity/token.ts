@@ -1,6 +1,6 @@
 import { createRemoteJWKSet, decodeJwt, errors, jwtVerify } from 'jose'
 import { IdentityConfigError, IdentityUnavailableError } from './errors.js'
-import { assertAddress, assertSeconds } from './seconds.js'
+import { assertAddress, assertAmount, reasonOf } from './settings.js'
 import { type Finding, findingOf, notMine, refused, type Source, type ToCaller } from './source.js'
 
 /** What signs tokens here: with a key pair, so that whoever checks a token cannot make one. */
@@ -46,8 +46,8 @@ export function bearerToken<C>(options: TokenOptions<C>): Source<C> {
   assertAddress('issuer', issuer)
   if (!audience)
     throw new IdentityConfigError('audience is missing; without one, a token for any other service would do.')
-  assertSeconds('clockSeconds', clockSeconds, 0, 300)
-  assertSeconds('keepKeysSeconds', keepKeysSeconds, 1, 86_400)
+  assertAmount('clockSeconds', clockSeconds, 0, 300)
+  assertAmount('keepKeysSeconds', keepKeysSeconds, 1, 86_400)
   let keys: ReturnType<typeof createRemoteJWKSet> | undefined
 
   return {
@@ -105,9 +105,6 @@ const isNoAnswer = (error: unknown): boolean =>
   error instanceof errors.JWKSInvalid ||
   (error instanceof errors.JOSEError && error.code === 'ERR_JOSE_GENERIC') ||
   (error instanceof TypeError && error.message === 'fetch failed')
-
-const reasonOf = (cause: unknown): string =>
-  cause instanceof Error ? cause.message.replace(/[.]$/, '') : String(cause)
 
 /** Where an issuer says that its keys are. */
 async function keysOf(issuer: string): Promise<URL> {

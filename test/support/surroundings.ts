@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { createGuard } from 'pachter'
 import { openFixture } from 'pachter/check'
 import type { Claims } from 'pachter/identity'
-import { type IdentityProvider, startIdentityProvider } from '../../examples/allotment/identity-provider.js'
+import { CLIENT, type IdentityProvider, startIdentityProvider } from '../../examples/allotment/identity-provider.js'
 import { model } from '../../examples/allotment/model.js'
 import { rules } from '../../examples/allotment/rules.js'
 
@@ -53,6 +53,15 @@ export function surroundings() {
     closes: (close: () => unknown) => void closing.push(close),
     provider: () => provider,
     application: () => application,
+    signInOptions: () => ({
+      issuer: provider.issuer,
+      clientId: CLIENT.id,
+      clientSecret: CLIENT.secret,
+      origin: application.origin,
+      secret: 'x'.repeat(32),
+      // The last of the accounts is nobody here.
+      caller: (claims: Claims) => (claims['sub'] === '99' ? undefined : bySubject(claims)),
+    }),
     guardOf: () => createGuard({ rules, store: fixture.store, onDecision: () => undefined }),
   }
 }

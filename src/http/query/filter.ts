@@ -107,7 +107,7 @@ class Reader {
 
   /** `startswith(title,'L')` */
   #startsWith(place: Place): Filter {
-    const field = this.#field(place)
+    const field = this.#fieldAt(place, this.#path())
     if (field.data.type !== 'text' && field.data.type !== 'choice') this.scanner.fail(`${field.name} is no text`)
     this.scanner.expect(/,/, ',')
     const prefix = readLiteral(this.scanner, { type: 'text' })
@@ -188,8 +188,6 @@ class Reader {
     while (this.scanner.take(/[/]/) !== undefined) names.push(this.scanner.expect(/[A-Za-z_]\w*/, 'a name'))
     return names
   }
-
-  #field = (place: Place): Field => this.#fieldAt(place, this.#path())
 
   #fieldAt(place: Place, path: readonly string[]): Field {
     const at = this.#placeAt(place, path.slice(0, -1))

@@ -1,5 +1,5 @@
 import { IdentityConfigError } from '../errors.js'
-import { assertAddress, assertSeconds } from '../seconds.js'
+import { assertAddress, assertAmount } from '../settings.js'
 import type { ToCaller } from '../source.js'
 import { type SessionStore, sessionsInMemory } from './sessions.js'
 
@@ -49,7 +49,7 @@ export function checked<C>(options: SignInOptions<C>) {
     if (!/^[/](?![/\\])[\w./~-]*$/.test(each))
       throw new IdentityConfigError(`${name} is '${each}'; it must be a path that begins with one slash.`)
   }
-  assertSeconds('sessionSeconds', sessionSeconds, 60, 30 * 86_400)
+  assertAmount('sessionSeconds', sessionSeconds, 60, 30 * 86_400)
   return {
     ...options,
     issuer,

@@ -11,7 +11,7 @@ import {
   None,
 } from 'openid-client'
 import { IdentityConfigError, IdentityUnavailableError } from '../errors.js'
-import { isLocal } from '../seconds.js'
+import { isLocal, reasonOf } from '../settings.js'
 import type { Claims } from '../source.js'
 import type { Checked } from './options.js'
 
@@ -79,8 +79,7 @@ export async function findProvider<C>(options: Checked<C>): Promise<Provider> {
     try {
       return await discovery(issuer, clientId, undefined, authentication, { execute, timeout: 5 })
     } catch (cause) {
-      const reason = cause instanceof Error ? cause.message : String(cause)
-      throw new IdentityConfigError(`The identity provider ${issuer.href} cannot be read: ${reason}.`)
+      throw new IdentityConfigError(`The identity provider ${issuer.href} cannot be read: ${reasonOf(cause)}.`)
     }
   }
 }

@@ -1,10 +1,14 @@
 import { IdentityConfigError } from './errors.js'
 
-/** Checks a span of seconds that is configured. */
-export function assertSeconds(name: string, seconds: number, least: number, most: number): number {
-  if (Number.isFinite(seconds) && seconds >= least && seconds <= most) return seconds
-  throw new IdentityConfigError(`${name} is ${seconds}; it must be from ${least} to ${most} seconds.`)
+/** Checks an amount that is configured. */
+export function assertAmount(name: string, amount: number, least: number, most: number, unit = 'seconds'): void {
+  if (Number.isFinite(amount) && amount >= least && amount <= most) return
+  throw new IdentityConfigError(`${name} is ${amount}; it must be from ${least} to ${most} ${unit}.`)
 }
+
+/** What went wrong, as a part of a sentence. */
+export const reasonOf = (cause: unknown): string =>
+  cause instanceof Error ? cause.message.replace(/[.]$/, '') : String(cause)
 
 /** Checks an address that is configured: encrypted, but on this machine. */
 export function assertAddress(name: string, address: string): URL {
