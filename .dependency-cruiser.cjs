@@ -11,6 +11,9 @@ const LAYERS = [
   'adopt',
   'identity',
   'http',
+  'live',
+  'client',
+  'react',
   'check',
   'cli',
 ]
@@ -32,6 +35,18 @@ module.exports = {
       severity: 'error',
       from: { path: `^src/(?:${CORE.join('|')})/` },
       to: { pathNot: '^src/' },
+    },
+    {
+      name: 'interface-runs-in-a-browser',
+      comment: 'What pages load imports the core, and libraries that run in a browser.',
+      severity: 'error',
+      from: { path: '^src/(?:client|react)/' },
+      to: {
+        pathNot: [
+          `^src/(?:${[...CORE, 'client', 'react'].join('|')})/`,
+          '^node_modules/(?:@types/)?(?:react|react-dom|react-router|@tanstack/react-query|eventsource-parser)/',
+        ],
+      },
     },
     {
       name: 'layers-are-entered-by-their-index',

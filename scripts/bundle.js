@@ -17,6 +17,8 @@ for (const folder of ['chunks', 'libraries']) rmSync(`${root}dist/${folder}`, { 
  * enforces rules installs nothing but Pachter; what a user brings, such as a driver, stays outside.
  */
 const libraries = new Map()
+/** Those that pages load: they become part of what uses them, since nothing of Node's may come with them. */
+const FOR_PAGES = ['eventsource-parser']
 const nameOf = (path) => path.match(/^(?:@[^/]+[/])?[^/]+/)[0]
 const brings = {
   name: 'brings-its-libraries',
@@ -24,6 +26,7 @@ const brings = {
     onResolve({ filter: /^[^.#/]/ }, ({ path, kind }) => {
       if (kind === 'entry-point') return
       if (path.startsWith('node:') || nameOf(path) in peerDependencies) return { path, external: true }
+      if (FOR_PAGES.includes(nameOf(path))) return undefined
       const library = path.replaceAll('/', '-')
       libraries.set(library, path)
       return { path: `#libraries/${library}`, external: true }
@@ -31,7 +34,7 @@ const brings = {
   },
 }
 
-await build({
+const own = await build({
   ...shared,
   entryPoints: [...sources, 'src/cli/main.ts', 'src/cli/run.ts'],
   outdir: 'dist',
@@ -39,6 +42,7 @@ await build({
   platform: 'neutral',
   sourcemap: true,
   chunkNames: 'chunks/[name]-[hash]',
+  metafile: true,
   plugins: [brings],
 })
 
@@ -71,7 +75,7 @@ const { metafile } = await build({
 })
 
 /** Whose code is in the package, and under what terms. */
-const inputs = Object.keys(metafile.inputs).filter((path) => path.startsWith('node_modules/'))
+const inputs = [own, { metafile }].flatMap((each) => Object.keys(each.metafile.inputs)).filter((path) => path.startsWith('node_modules/'))
 const folders = new Set(inputs.map((path) => path.match(/^.*node_modules[/](?:@[^/]+[/])?[^/]+/)[0]))
 const licences = [...folders].sort().map((folder) => {
   const { name, version, license } = JSON.parse(readFileSync(`${root}${folder}/package.json`, 'utf8'))

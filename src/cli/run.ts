@@ -8,6 +8,7 @@ import { addCompletion } from './completion.js'
 import { addEmit } from './emit.js'
 import { addGrid } from './grid.js'
 import { addIndexes } from './indexes.js'
+import { addTriggers } from './triggers.js'
 import { addSee } from './see.js'
 import type { Shell } from './shell.js'
 import { shorten } from './table.js'
@@ -48,6 +49,7 @@ export async function run(args: readonly string[], shell: Shell): Promise<number
     addEmit,
     addAdopt,
     addIndexes,
+    addTriggers,
     addCompletion,
   ])
     add(program, inside)

@@ -8,6 +8,7 @@ interface Queryable {
 /** The part of a PGlite database that is used. */
 export interface PGliteDatabase extends Queryable {
   transaction<T>(work: (transaction: Queryable) => Promise<T>): Promise<T>
+  listen?(channel: string, hear: (payload: string) => void): Promise<() => Promise<void>>
 }
 
 /**
@@ -21,12 +22,14 @@ export interface PGliteDatabase extends Queryable {
 export function pgliteStore(database: PGliteDatabase): SqlStore {
   const one = new OneConnection()
   const direct = connection(database)
+  const listen = database.listen?.bind(database)
   return sqlStore({
     dialect: postgresql,
     query: (text, values) => {
       one.assertFree()
       return direct.query(text, values)
     },
+    ...(listen && { listen }),
     transaction: (work) => {
       one.assertFree()
       return database.transaction((transaction) => one.during(() => work(connection(transaction))))

@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto'
+import { StoreError } from '../guard/index.js'
 import { type Connection, type DriverRow, postgresql, sqlStore, type SqlStore } from '../sql/index.js'
 import { type Bystander, cancellable } from './cancelling.js'
+import { type Listener, listening } from './listening.js'
 import { inTransaction } from './in-transaction.js'
 
 interface Queryable {
@@ -22,10 +24,8 @@ export interface PostgresqlPool extends Queryable {
 }
 
 /** A connection outside of the pool. */
-interface Spare extends Queryable {
-  connect(): Promise<unknown>
-  on(event: 'error', listener: () => void): unknown
-  end(): Promise<void>
+interface Spare extends Listener {
+  query(query: { text: string; values: unknown[] }): Promise<{ rows: unknown[] }>
 }
 
 /** How a store in PostgreSQL works. */
@@ -55,6 +55,7 @@ export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions
       if (signal) return apart(pool, names, text, values, signal)
       return names.areDecided ? direct.query(text, values) : names.decide(pool).then(() => direct.query(text, values))
     },
+    listen: (channel, hear) => listening(() => spareOf(pool), channel, hear),
     transaction: async (work) => {
       if (!names.areDecided) await names.decide(pool)
       const client = await pool.connect()
@@ -84,6 +85,11 @@ function connection(client: Queryable, names: Names, isAlone: boolean): Connecti
   }
 }
 
+const spareOf = ({ Client: Another, options }: PostgresqlPool): Spare => {
+  if (!Another) throw new StoreError('Only with a pool of `pg` can more connections be opened.')
+  return new Another(options as never)
+}
+
 /** Runs a statement on a connection of its own, so that it can be cancelled. */
 async function apart(pool: PostgresqlPool, names: Names, text: string, values: unknown[], signal: AbortSignal) {
   if (!names.areDecided) await names.decide(pool)
@@ -98,9 +104,8 @@ async function apart(pool: PostgresqlPool, names: Names, text: string, values: u
 /** A connection whose statements can be cancelled, by one more that is opened for that: those of the pool may all be busy. */
 function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boolean): Connection {
   const { query } = connection(client, names, isAlone)
-  const { Client: Another, options } = pool
   const connect = async (): Promise<Bystander> => {
-    const spare = new (Another as NonNullable<typeof Another>)(options as never)
+    const spare = spareOf(pool)
     // One that breaks cancels nothing.
     spare.on('error', () => undefined)
     await spare.connect()
@@ -111,7 +116,7 @@ function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boo
   }
   return {
     query: (text, values, signal) => {
-      if (!signal || !Another) return query(text, values)
+      if (!signal || !pool.Client) return query(text, values)
       const run = async () => query(text, values)
       // Behind a pooler, it is not known which process runs it.
       return names.isDirect(client).then((isDirect) => (isDirect ? cancellable(signal, connect, run) : run()))

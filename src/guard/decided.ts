@@ -45,6 +45,13 @@ export async function hasRole(session: Session, role: string): Promise<boolean> 
   return (await lookedUp(session, condition)).kind === 'always'
 }
 
+/** The roles that the caller has at this moment. */
+export async function rolesNow(session: Session): Promise<readonly string[]> {
+  const had: string[] = []
+  for (const role of session.rulebook.caller.roles) if (await hasRole(session, role)) had.push(role)
+  return had
+}
+
 /** A condition with the values in place, and what begins at no record but at the caller looked up. */
 async function lookedUp(session: Session, open: Condition): Promise<Condition> {
   const condition = putInPlace(session, open, session.clock())

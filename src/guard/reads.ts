@@ -3,7 +3,15 @@ import { closedVerdict, fieldMasks, refusal, verdictFrom } from '../decide/index
 import { type KeyValues, readKey } from '../model/index.js'
 import { ask, type Asked, type AskedFor, assertForm, assertObject, type GivenOptions, type OPTIONS } from './ask.js'
 import { withAnswer } from './answer.js'
-import { type CountRequest, type Given, LIMIT, type ListPlan, type ReadRecord } from './backend.js'
+import {
+  type CountRequest,
+  type Form,
+  type Given,
+  LIMIT,
+  type ListPlan,
+  type ListRequest,
+  type ReadRecord,
+} from './backend.js'
 import type { PlanKinds } from './plans.js'
 import { filterOf, listRequest, recordRequest, refuseClosed } from './requests.js'
 import { bindingsOf, keySlots, lasting, planned, run, type Session } from './session.js'
@@ -18,6 +26,14 @@ export async function list(session: Session, table: string, options: GivenOption
 export async function explain(session: Session, table: string, options: GivenOptions): Promise<ListPlan | undefined> {
   const { plan, given } = prepareList(session, table, options)
   return plan?.explain(session.place, bindingsOf(session, given))
+}
+
+/** What a list is going to look at; nothing where it is empty without asking the database. */
+export function basis(session: Session, table: string, options: GivenOptions): ListRequest | undefined {
+  const { rulebook, caller } = session
+  refuseClosed(session, { rulebook, table, action: 'list', caller })
+  assertObject(table, 'list', options)
+  return requestFor(session, askAs(session, table, 'list', options).asked, options.form)
 }
 
 /** How many records of a table this caller may list. */
@@ -113,9 +129,8 @@ function prepareList(session: Session, table: string, options: GivenOptions): Pr
   const { rulebook, caller } = session
   refuseClosed(session, { rulebook, table, action: 'list', caller })
   const make = (asked: Asked) => {
-    const filter = filterOf(session, table, 'list', asked.where)
-    if (filter.kind === 'never') return { plan: undefined }
-    return { plan: session.backend.list(listRequest(session, asked, filter, options.form)) }
+    const request = requestFor(session, asked, options.form)
+    return { plan: request && session.backend.list(request) }
   }
   assertObject(table, 'list', options)
   if (isPage(options)) {
@@ -127,6 +142,11 @@ function prepareList(session: Session, table: string, options: GivenOptions): Pr
   }
   const { asked, given } = askAs(session, table, 'list', options)
   return { ...planned(session, 'list', [table, asked, options.form], () => make(asked)), given }
+}
+
+function requestFor(session: Session, asked: Asked, form: Form | undefined): ListRequest | undefined {
+  const filter = filterOf(session, asked.table, 'list', asked.where)
+  return filter.kind === 'never' ? undefined : listRequest(session, asked, filter, form)
 }
 
 function isPage(options: GivenOptions): boolean {

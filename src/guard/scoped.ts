@@ -3,10 +3,10 @@ import { readValues } from '../decide/index.js'
 import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/index.js'
 import type { GivenOptions } from './ask.js'
 import { type BulkOptions, changeMany, createMany, deleteMany } from './bulk.js'
-import { decided, hasRole } from './decided.js'
+import { decided, hasRole, rolesNow } from './decided.js'
 import { announce, gotReady, told } from './decisions.js'
 import { providing, type WriteOptions } from './provided.js'
-import { count, exists, explain, get, list } from './reads.js'
+import { basis, count, exists, explain, get, list } from './reads.js'
 import { atomically, type Session } from './session.js'
 import { stream } from './stream.js'
 import { upsert } from './upsert.js'
@@ -83,6 +83,8 @@ export function scopedStore(session: Session) {
       await gotReady(session)
       return explain(session, table, options)
     },
+    /** What a list is going to look at, all decided; nothing where it is empty without asking the database. */
+    basis: (table: string, options: GivenOptions = {}) => basis(session, table, options),
     filter: (table: string, action: 'read' | 'list' | 'get', options?: FilterOptions) => {
       announce(session, { method: 'filter', action: 'list', table })
       return filter(session, table, action, options)
@@ -99,6 +101,10 @@ export function scopedStore(session: Session) {
     hasRole: async (role: string) => {
       await gotReady(session)
       return hasRole(session, role)
+    },
+    roles: async () => {
+      await gotReady(session)
+      return rolesNow(session)
     },
     verdict: async (table: string, action: Action, key: Key, values?: Values) => {
       announce(session, { method: 'verdict', action, table, key })

@@ -8,8 +8,11 @@ import { admissions, type Admitted, type Requirement } from './require.js'
 export interface ForFastify<M, C, A> {
   /** Serves the records below the handler's base. */
   readonly records: FastifyPluginCallback
-  /** Serves what answers with the web's `Response`, such as the pages of sign-in, below a path; 404 where it does not. */
-  pages(path: string, answer: (request: Request) => Promise<Response | undefined>): FastifyPluginCallback
+  /** Serves what answers with the web's `Response`, such as the pages of sign-in or live lists, below a path; 404 where it does not. */
+  pages(
+    path: string,
+    answer: (request: Request, native: FastifyRequest) => Promise<Response | undefined>,
+  ): FastifyPluginCallback
   /** Opens a route of your own to whoever meets all requirements; to anybody, where there are none. */
   open(...all: readonly Requirement<M, C, A>[]): preHandlerAsyncHookHandler
   /** The caller, the scoped store and the record of a request behind `open`. */
@@ -52,7 +55,7 @@ export function forFastify<M, C extends CallerDefinition, A>(
     pages: (path, answer) =>
       below(path, async (request, reply) => {
         const given = asked(request, reply)
-        return (await answer(given)) ?? handler.handle(given, request)
+        return (await answer(given, request)) ?? handler.handle(given, request)
       }),
     open:
       (...all) =>

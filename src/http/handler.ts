@@ -12,8 +12,8 @@ import { checked, type HandlerOptions, type Settings } from './options.js'
 import type { Part } from './parts.js'
 import { keyFrom, refusalOfAbsent, type Route, routeOf } from './path.js'
 import { untilTick } from './tick.js'
-import { assertNoQuery } from './query/options.js'
-import { act, create, get, list, remove, update, type Visit } from './resource.js'
+import { assertNoQuery, type ListAsked, readListQuery } from './query/options.js'
+import { act, create, get, list, remove, update, type Visit, whoAsks } from './resource.js'
 
 /** A request whose caller is known. */
 export interface Opened<M, C, A> {
@@ -22,11 +22,23 @@ export interface Opened<M, C, A> {
   readonly store: ScopedStore<M, A>
 }
 
+/** The list that an address leads to. */
+export interface ListedAt {
+  readonly table: string
+  readonly options: ListAsked
+}
+
 /** From requests to guarded answers. */
 export interface Handler<M, C, A, N> {
   readonly guard: Guard<M, C, A>
   /** The path below which records are served. */
   readonly base: string
+  /**
+   * What the address of a list asks of the scoped store, for whoever follows it.
+   *
+   * @throws {RequestError} where there is no list at it, or what it asks cannot be read
+   */
+  listAt(url: URL): ListedAt
   /**
    * Answers a request for records; whatever goes wrong becomes an answer as well.
    *
@@ -76,6 +88,11 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   return {
     guard,
     base,
+    listAt: (url) => {
+      const route = url.pathname.startsWith(`${base}/`) ? routeOf(url.pathname.slice(base.length)) : undefined
+      if (route?.to !== 'table' || settings.tables.get(route.table)?.has('list') !== true) throw noPath()
+      return { table: route.table, options: readListQuery(rulebook.model, route.table, url.searchParams).options }
+    },
     open: (request, native) => {
       arrivals.set(request, performance.now())
       return opened(request, native, true)
@@ -107,8 +124,8 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     }
     const url = new URL(request.url)
     const route = url.pathname.startsWith(`${base}/`) ? routeOf(url.pathname.slice(base.length)) : undefined
-    const methods = route && methodsOf(settings, route, description)
-    if (!route || !methods) throw new RequestError(404, 'path-unknown', 'There is nothing at this path.')
+    const methods = route && methodsOf(settings, route, { description, caller: whoAsks })
+    if (!route || !methods) throw noPath()
     if (request.method === 'OPTIONS') return done({ allow: allowed(methods) })
     const method = request.method === 'HEAD' ? 'GET' : request.method
     const serve = Object.hasOwn(methods, method) ? methods[method] : undefined
@@ -117,7 +134,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
       throw new RequestError(405, 'method-not-allowed', `Here, use ${allow}.`, { allow })
     }
     const { caller, store } = await opened(request, native, takesLong(route))
-    const table = route.to === 'description' ? '' : route.table
+    const table = 'table' in route ? route.table : ''
     return serve({
       request,
       url,
@@ -141,6 +158,8 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   }
 }
 
+const noPath = () => new RequestError(404, 'path-unknown', 'There is nothing at this path.')
+
 /** What can be worth calling off when the client is gone: listening for that costs more than finding one record. */
 const takesLong = ({ to }: Route): boolean => to === 'table' || to === 'bulk'
 
@@ -153,8 +172,12 @@ const allowed = (methods: Methods): string => {
 }
 
 /** What answers each method there; nothing where nothing is served. */
-function methodsOf({ tables, rulebook }: Settings, route: Route, description: Serve): Methods | undefined {
-  if (route.to === 'description') return { GET: description }
+function methodsOf(
+  { tables, rulebook }: Settings,
+  route: Route,
+  apart: Readonly<Record<'description' | 'caller', Serve>>,
+): Methods | undefined {
+  if (route.to === 'description' || route.to === 'caller') return { GET: apart[route.to] }
   const parts = tables.get(route.table)
   if (!parts) return undefined
   const where = (part: Part, serve: Serve) => (parts.has(part) ? serve : undefined)
@@ -163,7 +186,7 @@ function methodsOf({ tables, rulebook }: Settings, route: Route, description: Se
 }
 
 function served(
-  route: Exclude<Route, { to: 'description' }>,
+  route: Exclude<Route, { to: 'description' | 'caller' }>,
   where: (part: Part, serve: Serve) => Serve | undefined,
   rulebook: Settings['rulebook'],
 ): Methods {

@@ -1,6 +1,6 @@
 export { describe, type Described } from './describe/index.js'
 export { HttpConfigError, RequestError } from './errors.js'
-export { createHandler, type Handler, type Opened } from './handler.js'
+export { createHandler, type Handler, type ListedAt, type Opened } from './handler.js'
 export { HTTP_LIMITS } from './limits.js'
 export type { HandlerOptions } from './options.js'
 export type { Part } from './parts.js'

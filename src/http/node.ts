@@ -1,5 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
+import type { ReadableStream } from 'node:stream/web'
 import { textOf } from './answer.js'
 import { HttpConfigError } from './errors.js'
 
@@ -86,7 +88,7 @@ class IncomingRequest {
   /** All that is seldom asked for. */
   get whole(): Request {
     const { method, headers, signal, url, hasBody, incoming } = this
-    const body = hasBody && { body: Readable.toWeb(incoming) as ReadableStream, duplex: 'half' }
+    const body = hasBody && { body: Readable.toWeb(incoming), duplex: 'half' }
     return (this.#whole ??= new Request(url, { method, headers, signal, ...body } as RequestInit))
   }
 }
@@ -104,15 +106,25 @@ for (const [name, member] of Object.entries(Object.getOwnPropertyDescriptors(Req
   })
 }
 
-/** Sends an answer of the web. */
+/** Sends an answer of the web; one that has no end as it comes. */
 export async function send(response: Response, outgoing: ServerResponse): Promise<void> {
+  if (response.body && response.headers.get('content-type') === 'text/event-stream') {
+    writeHead(response, outgoing)
+    outgoing.flushHeaders()
+    // Whoever goes away ends it.
+    return pipeline(Readable.fromWeb(response.body as ReadableStream), outgoing).catch(() => undefined)
+  }
   const text = textOf(response)
   const body =
     text !== undefined ? Buffer.from(text) : response.body ? Buffer.from(await response.arrayBuffer()) : undefined
+  writeHead(response, outgoing)
+  if (body) outgoing.setHeader('content-length', body.byteLength)
+  outgoing.end(body)
+}
+
+function writeHead(response: Response, outgoing: ServerResponse): void {
   outgoing.statusCode = response.status
   for (const [name, value] of response.headers) if (name !== 'set-cookie') outgoing.setHeader(name, value)
   const cookies = response.headers.getSetCookie()
   if (cookies.length > 0) outgoing.setHeader('set-cookie', cookies)
-  if (body) outgoing.setHeader('content-length', body.byteLength)
-  outgoing.end(body)
 }

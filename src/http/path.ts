@@ -1,9 +1,10 @@
 import { closedVerdict, type Inquiry, isClosed, refusal, verdictFrom } from '../decide/index.js'
-import { keyFieldsOf, type KeyValues, type ModelData, readKey, readTyped, toPlain } from '../model/index.js'
+import { keyFieldsOf, keyPath, type KeyValues, type ModelData, readKey, readTyped } from '../model/index.js'
 
 /** What a path below the base leads to. */
 export type Route =
   | { readonly to: 'description' }
+  | { readonly to: 'caller' }
   | { readonly to: 'table'; readonly table: string }
   | { readonly to: 'bulk'; readonly table: string }
   | { readonly to: 'record'; readonly table: string; readonly key: string }
@@ -11,6 +12,8 @@ export type Route =
 
 /** The last part of the path of the description. */
 export const DESCRIPTION = 'openapi.json'
+/** The last part of the path that says who asks. No table is called so. */
+export const CALLER = '$caller'
 /** The last part of the path for writes of many records. A key that is this text is written `%24bulk`. */
 export const BULK = '$bulk'
 
@@ -24,6 +27,7 @@ export function routeOf(path: string): Route | undefined {
   const [empty, table = '', key, action, ...rest] = path.split('/')
   if (empty !== '' || table === '' || rest.length > 0 || key === '' || action === '') return undefined
   if (table === DESCRIPTION) return key === undefined ? { to: 'description' } : undefined
+  if (table === CALLER) return key === undefined ? { to: 'caller' } : undefined
   if (key === undefined) return { to: 'table', table }
   if (key === BULK) return action === undefined ? { to: 'bulk', table } : undefined
   return action === undefined ? { to: 'record', table, key } : { to: 'action', table, key, action }
@@ -47,12 +51,6 @@ export function keyFrom(model: ModelData, table: string, written: string): KeyVa
     return undefined
   }
 }
-
-/** A key as a part of a path. */
-export const keyPath = (model: ModelData, table: string, record: Readonly<Record<string, unknown>>): string =>
-  keyFieldsOf(model, table)
-    .map(([name, field]) => encodeURIComponent(String(toPlain(field, record[name] as never))))
-    .join(',')
 
 const keyPathOf = (parts: readonly string[]): string =>
   parts.map((part) => encodeURIComponent(decodeURIComponent(part))).join(',')

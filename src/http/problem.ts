@@ -54,6 +54,7 @@ const KINDS: Readonly<Record<string, string>> = {
   'address-too-long': 'Address too long',
   'repeat-running': 'Still running',
   'repeat-differs': 'Key used before',
+  'too-many-streams': 'Too many streams',
   'server-failed': 'Server failed',
 }
 

@@ -1,12 +1,12 @@
 import type { UntypedStore } from '../guard/index.js'
-import type { KeyValues, ModelData } from '../model/index.js'
+import { keyPath, type KeyValues, type ModelData } from '../model/index.js'
 import { closedVerdict, isClosed, refusal, RefusedError } from '../decide/index.js'
 import type { Caller, Rulebook } from '../rules/index.js'
 import { done, tell } from './answer.js'
 import { JSON_TYPES, PATCH_TYPES, readObject, valuesFrom } from './body.js'
 import { isAmong, tagOf, type WriteJson } from './json.js'
 import { merged } from './merge.js'
-import { keyFrom, keyPath } from './path.js'
+import { keyFrom } from './path.js'
 import { withinLimits } from './more.js'
 import { assertNoQuery, readListQuery, readRecordQuery } from './query/options.js'
 import { writePlace } from './query/place.js'
@@ -66,12 +66,21 @@ function nextPage({ pathname, searchParams }: URL, place: string): string {
 const without = (record: ReadRecord, names: readonly string[]): ReadRecord =>
   Object.fromEntries(Object.entries(record).filter(([name]) => !names.includes(name)))
 
-/** One record. */
+/** Who asks, as the rules know them: what they are told of themselves is what the request said, and their roles by now. */
+export async function whoAsks({ request, url, caller, store, write }: Visit): Promise<Response> {
+  assertNoQuery(url.searchParams)
+  const { signedIn, attributes } = caller()
+  return tell(request, write, { content: { signedIn, ...attributes, roles: signedIn ? await store.roles() : [] } })
+}
+
+/** One record. With what may be done to it comes the mark that a change of it may name in `If-Match`. */
 export async function get(visit: Visit, key: KeyValues): Promise<Response> {
   const { request, url, model, table, store, write } = visit
   const asked = closedFirst(visit, 'get', () => readRecordQuery(model, table, url.searchParams))
   const record = (await store.get(table, key, asked as never)) as ReadRecord
-  return tell(request, write, { content: withinLimits(record, asked) })
+  const { access, fields, with: related = {} } = asked
+  const marked = access && !fields ? { $tag: tagOf(write(without(record, ['$access', ...Object.keys(related)]))) } : {}
+  return tell(request, write, { content: { ...withinLimits(record, asked), ...marked } })
 }
 
 /** Stores a new record; once, where the request says under which key it may come again. */

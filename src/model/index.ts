@@ -42,7 +42,7 @@ export type {
   VisibleRecord,
 } from './infer.js'
 export { InputError } from './input-error.js'
-export { type KeyValues, parseKey, printKey, readKey } from './key.js'
+export { type KeyValues, parseKey, keyPath, printKey, readKey } from './key.js'
 export { LIMITS } from './limits.js'
 export { bigIntAsText, show } from './show.js'
 export { checkModel, deepFreeze, defineModel, isName, type Model, type Storage, type Tables } from './model.js'

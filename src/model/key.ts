@@ -3,7 +3,7 @@ import { InputError } from './input-error.js'
 import { keyFieldsOf, type ModelData, tableOf } from './tables.js'
 import { show } from './show.js'
 import type { Value } from './types.js'
-import { accepts, describeType, ownValue, readTyped } from './values.js'
+import { accepts, describeType, ownValue, readTyped, toPlain } from './values.js'
 
 /** The fields of a key with their values. */
 export type KeyValues = Readonly<Record<string, Value>>
@@ -94,6 +94,19 @@ export function printKey(model: ModelData, table: string, record: Readonly<Recor
     .key.map((name) => writePart(record[name]))
     .join(', ')
 }
+
+/**
+ * A key as a part of a path, as `/api/entryShares/4,7` has it; also of a record whose values are plain already.
+ *
+ * @example keyPath(model, 'entryShares', { entryId: 4, memberId: 7 }) // '4,7'
+ */
+export const keyPath = (model: ModelData, table: string, record: Readonly<Record<string, unknown>>): string =>
+  keyFieldsOf(model, table)
+    .map(([name, field]) => {
+      const value = record[name]
+      return encodeURIComponent(String(accepts(field, value) ? toPlain(field, value) : value))
+    })
+    .join(',')
 
 function isPlainObject(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)

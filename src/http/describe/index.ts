@@ -1,9 +1,10 @@
 import { type Caller, type Rulebook, rulesOf } from '../../rules/index.js'
 import { type Part, wholeTables } from '../parts.js'
-import { DESCRIPTION } from '../path.js'
+import { CALLER, DESCRIPTION } from '../path.js'
 import {
   actionPath,
   bulkPath,
+  callerPath,
   descriptionPath,
   PARAMETERS,
   type Paths,
@@ -38,7 +39,7 @@ export function describe(described: Described, caller?: Caller): Schema {
   const visible = new Set([...tables.keys()].filter((table) => isOpen(table, 'list') || isOpen(table, 'get')))
   const scope: Scope = { rulebook, caller, visible }
   const schemas: Record<string, Schema> = { ...COMMON }
-  const paths: Paths = { [`${base}/${DESCRIPTION}`]: descriptionPath }
+  const paths: Paths = { [`${base}/${DESCRIPTION}`]: descriptionPath, [`${base}/${CALLER}`]: callerPath }
   for (const table of tables.keys()) {
     const does = (part: Part, action: string) => isServed(table, part) && isOpen(table, action)
     const own = rulesOf(rulebook, table).actions.filter((action) => isOpen(table, action))

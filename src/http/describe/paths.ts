@@ -155,6 +155,17 @@ export const bulkPath = ({ table }: Subject, actions: readonly Action[]): Schema
   },
 })
 
+export const callerPath: Schema = {
+  get: {
+    operationId: 'caller',
+    responses: answers(200, 'Who asks, and their roles.', {
+      type: 'object',
+      properties: { signedIn: { type: 'boolean' }, roles: { type: 'array', items: TEXT } },
+      required: ['signedIn', 'roles'],
+    }),
+  },
+}
+
 export const descriptionPath: Schema = {
   get: {
     operationId: 'describe',

@@ -40,7 +40,13 @@ export function recordSchema({ rulebook, caller, visible }: Scope, table: string
   return {
     type: 'object',
     required: key,
-    properties: Object.fromEntries([...related, ...own, ['$access', reference('Access')], ['$more', MORE]]) as Schema,
+    properties: Object.fromEntries([
+      ...related,
+      ...own,
+      ['$access', reference('Access')],
+      ['$tag', TAG],
+      ['$more', MORE],
+    ]) as Schema,
   }
 }
 
@@ -71,6 +77,9 @@ export function sentSchema({ rulebook, caller }: Scope, table: string, action: A
     ...(needed.length > 0 && { required: needed }),
   }
 }
+
+/** The mark of one record, for `If-Match`, where it was asked what may be done to it. */
+const TAG: Schema = { type: 'string' }
 
 const TEXT = { type: 'string' }
 const TEXTS = { type: 'array', items: TEXT }

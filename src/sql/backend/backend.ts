@@ -20,11 +20,12 @@ import { changing, creating, removing } from './writing.js'
  * @example sqlStore({ dialect: sqlite, query: (text, values) => …, transaction: (work) => … })
  */
 export function sqlStore(database: Database): SqlStore {
-  const { dialect, close } = database
+  const { dialect, listen, close } = database
   return {
     dialect,
     query: (text, values, signal) => database.query(text, values, signal),
     transaction: (work) => database.transaction(work),
+    ...(listen && { listen: (channel, hear) => listen.call(database, channel, hear) }),
     ...(close && { close: () => close.call(database) }),
     // Of a copy with something else in its place, that copy is the store.
     backend(this: SqlStore, rulebook) {

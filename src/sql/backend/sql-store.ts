@@ -24,6 +24,12 @@ export interface Database extends Connection {
   readonly dialect: Dialect
   /** Runs several statements on one connection, all of them or, where `work` throws, none. */
   transaction<T>(work: (connection: Connection) => Promise<T>): Promise<T>
+  /**
+   * Hears what is notified on a channel, where the database does such a thing, until what it returns is called.
+   *
+   * @param hear told of each payload; of nothing, where some may have gone by while the connection was lost
+   */
+  listen?(channel: string, hear: (payload?: string) => void): Promise<() => Promise<void>>
   /** Closes the database, where whoever opened it wants that done for them. */
   close?(): Promise<void>
 }

@@ -1,0 +1,204 @@
+import { keyPath, type ModelData } from '../model/index.js'
+import type { AnyActions } from '../rules/index.js'
+import { type AnyQuery, queryOf, recordPath } from './address.js'
+import { AnswerError, problemIn, unreachable } from './errors.js'
+import { changed } from './lists.js'
+import { readRecord, writeValues } from './read.js'
+import { type SessionState, type Told, Windows } from './session.js'
+import { Stream } from './stream.js'
+import type { Client, ClientOptions, LiveEars, Page, SendOptions } from './types.js'
+
+/**
+ * Talks to the records that `pachter/http` serves, and follows the lists of `pachter/live`. What the caller may do, the
+ * server said (`$access`); that an interface shows it protects nothing.
+ *
+ * @param options where the server is, and the model
+ * @example
+ * const client = createClient({ model, rules })
+ * const { records } = await client.list('entries', { filter: filter`plotId eq ${4}`, access: true })
+ * await client.update('entries', 3, { title: 'Leeks' }, { tag })
+ */
+export function createClient<M, C = unknown, A = AnyActions>(options: ClientOptions<M, C, A>): Client<M, C, A> {
+  const { origin = '', base = '/api', live = '/live', signIn = '/sign-in', headers = () => ({}) } = options
+  const ask = options.fetch ?? ((...given: Parameters<typeof fetch>) => fetch(...given))
+  const model = options.model as unknown as ModelData
+  const sessionEars = new Set<(what: Told | 'ended') => void>()
+  const connectionEars = new Set<(is: boolean) => void>()
+  let isConnected = true
+  let token: string | undefined
+  let session: Promise<SessionState> | undefined
+
+  const told = (what: Told | 'ended') => {
+    token = undefined
+    session = undefined
+    for (const hear of sessionEars) hear(what)
+  }
+  const windows = new Windows(told)
+  const connected = (is: boolean) => {
+    if (is === isConnected) return
+    isConnected = is
+    for (const hear of connectionEars) hear(is)
+  }
+  const stream = new Stream(
+    (addresses, known, signal) => {
+      const lists = new URLSearchParams(addresses.map((address) => ['list', address]))
+      const sent = { ...headers(), accept: 'text/event-stream', ...(known && { 'last-event-id': known }) }
+      return ask(`${origin}${live}?${lists.toString()}`, { headers: sent, signal })
+    },
+    { connected, ended: () => told('ended') },
+  )
+
+  const client: Untyped = {
+    model: options.model,
+    rules: options.rules,
+    list: async (table, query = {}) => {
+      const { records, next } = (await sent('GET', `/${table}${queryOf(query)}`)) as unknown as Page<Values>
+      return { records: records.map((record) => readRecord(model, table, record)), ...(next !== undefined && { next }) }
+    },
+    get: async (table, key, query = {}) =>
+      readRecord(model, table, await sent('GET', `${recordPath(model, table, key)}${queryOf(query)}`)),
+    follow: (table, query, ears) => {
+      let records: ReadonlyMap<string, Values> = new Map()
+      const read = (record: unknown) => readRecord(model, table, record as Values)
+      const tell = (more: boolean) => ears.records({ records: [...records.values()], more })
+      return stream.follow(`${base}/${table}${queryOf(query)}`, {
+        records: (all, more) => {
+          records = new Map(all.map((record) => [keyPath(model, table, record as Values), read(record)]))
+          tell(more)
+        },
+        changes: (change, more) => {
+          records = changed(records, change, read)
+          tell(more)
+        },
+        current: () => undefined,
+        refused: (error) => ears.refused?.(error),
+      })
+    },
+    create: async (table, values, { once } = {}) =>
+      written(table, await sent('POST', `/${table}`, body(table, values), once ? { 'idempotency-key': once } : {})),
+    update: async (table, key, values, { tag } = {}) => {
+      const type = { 'content-type': 'application/merge-patch+json' }
+      const at = recordPath(model, table, key)
+      return written(table, await sent('PATCH', at, body(table, values), { ...type, ...matching(tag) }))
+    },
+    delete: async (table, key, { tag } = {}) => {
+      await sent('DELETE', recordPath(model, table, key), undefined, matching(tag))
+    },
+    act: async (table, action, key, values = {}, { tag } = {}) =>
+      written(
+        table,
+        await sent('POST', `${recordPath(model, table, key)}/${action}`, body(table, values), matching(tag)),
+      ),
+    session: () => (session ??= askSession()),
+    signInAt: (backTo) => `${origin}${signIn ?? ''}?${new URLSearchParams({ to: backTo }).toString()}`,
+    signOut: async () => {
+      const response = await answered(`${origin}${signIn ?? ''}/out`, { method: 'POST', headers: await tokenHeader() })
+      const { next } = (await response.json()) as { readonly next: string }
+      told('signed-out')
+      windows.tell('signed-out')
+      return next
+    },
+    tellSignedIn: () => windows.tell('signed-in'),
+    onSession: (hear) => {
+      sessionEars.add(hear)
+      return () => void sessionEars.delete(hear)
+    },
+    get isConnected() {
+      return isConnected
+    },
+    onConnection: (hear) => {
+      connectionEars.add(hear)
+      return () => void connectionEars.delete(hear)
+    },
+    close: () => {
+      stream.close()
+      windows.close()
+    },
+  }
+  return client as unknown as Client<M, C, A>
+
+  function body(table: string, values: Values): string {
+    return JSON.stringify(writeValues(model, table, values))
+  }
+
+  /** What a write answers; nothing but the key, where the caller does not see the record. */
+  function written(table: string, record: Values): Values {
+    return readRecord(model, table, record)
+  }
+
+  async function sent(
+    method: string,
+    path: string,
+    content?: string,
+    more: Readonly<Record<string, string>> = {},
+  ): Promise<Values> {
+    const own = method === 'GET' ? {} : await tokenHeader()
+    const type = content === undefined ? {} : { 'content-type': 'application/json' }
+    const response = await answered(`${origin}${base}${path}`, {
+      method,
+      headers: { accept: 'application/json', ...type, ...own, ...more, ...headers() },
+      ...(content !== undefined && { body: content }),
+    })
+    return response.status === 204 ? {} : ((await response.json()) as Values)
+  }
+
+  /** @throws {AnswerError} where it is no good answer */
+  async function answered(url: string, init: RequestInit): Promise<Response> {
+    const response = await ask(url, init).catch(() => {
+      throw unreachable()
+    })
+    if (response.ok) return response
+    const error = new AnswerError(await problemIn(response))
+    // Whoever had signed in has not any more.
+    if (error.code === 'credentials-refused' || (error.needsSignIn && token !== undefined)) told('ended')
+    throw error
+  }
+
+  async function tokenHeader(): Promise<Readonly<Record<string, string>>> {
+    if (signIn === null) return {}
+    if (token === undefined) await client.session()
+    return token === undefined ? {} : { 'x-csrf-token': token }
+  }
+
+  async function askSession(): Promise<SessionState> {
+    try {
+      const state = signIn === null ? {} : ((await (await answered(`${origin}${signIn}/session`, {})).json()) as Said)
+      token = state.token
+      const { signedIn, roles, ...caller } = await sent('GET', '/$caller')
+      return {
+        signedIn: signedIn === true,
+        name: state.name ?? null,
+        caller,
+        roles: (roles ?? []) as readonly string[],
+      }
+    } catch (error) {
+      // It is asked again the next time.
+      session = undefined
+      throw error
+    }
+  }
+}
+
+type Values = Readonly<Record<string, unknown>>
+
+/** What the pages of sign-in say of a session. */
+interface Said {
+  readonly name?: string | null
+  readonly token?: string
+}
+
+const matching = (tag: string | undefined): Readonly<Record<string, string>> =>
+  tag === undefined ? {} : { 'if-match': tag }
+
+/** A client that knows no model: any table, any key. Its types for applications stand above. */
+type Untyped = Omit<Client, 'list' | 'get' | 'follow' | 'create' | 'update' | 'delete' | 'act' | 'model' | 'rules'> & {
+  readonly model: unknown
+  readonly rules: unknown
+  list(table: string, query?: AnyQuery): Promise<Page<Values>>
+  get(table: string, key: never, query?: AnyQuery): Promise<Values>
+  follow(table: string, query: AnyQuery, ears: LiveEars<Values>): () => void
+  create(table: string, values: Values, options?: { readonly once?: string }): Promise<Values>
+  update(table: string, key: never, values: Values, options?: SendOptions): Promise<Values>
+  delete(table: string, key: never, options?: SendOptions): Promise<void>
+  act(table: string, action: string, key: never, values?: Values, options?: SendOptions): Promise<Values>
+}

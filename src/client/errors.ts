@@ -1,0 +1,50 @@
+import { PachterError } from '../model/index.js'
+
+/** What went wrong, as the server tells it (RFC 9457). */
+export interface ToldProblem {
+  readonly type?: string
+  readonly title?: string
+  readonly status: number
+  readonly detail: string
+  readonly errors?: readonly { readonly pointer: string; readonly detail: string }[]
+}
+
+/**
+ * The server refused, or could not answer. `code` is what its problem says, such as `forbidden`, `not-found`, `changed`,
+ * `sign-in-required` or `credentials-refused`; `unreachable` where no answer came at all, and then `status` is 0.
+ */
+export class AnswerError extends PachterError {
+  readonly code: string
+  readonly status: number
+  /** What is wrong with each field that was sent, by its name. */
+  readonly fields: Readonly<Record<string, string>>
+
+  constructor(readonly problem: ToldProblem) {
+    super(problem.detail)
+    this.code = problem.type?.split(':').at(-1) ?? 'unreachable'
+    this.status = problem.status
+    this.fields = Object.fromEntries(
+      (problem.errors ?? []).map(({ pointer, detail }) => [nameIn(pointer), detail] as const),
+    )
+  }
+
+  /** Whether whoever asked has to sign in, for the first time or again. */
+  get needsSignIn(): boolean {
+    return this.status === 401
+  }
+}
+
+/** `#/title` names the field title (RFC 6901). */
+const nameIn = (pointer: string): string =>
+  decodeURIComponent(pointer.replace(/^#[/]/, '')).replaceAll('~1', '/').replaceAll('~0', '~')
+
+/** What an answer that is none of the records says went wrong. */
+export async function problemIn(response: Response): Promise<ToldProblem> {
+  const { status, headers } = response
+  const isProblem = headers.get('content-type')?.startsWith('application/problem+json') === true
+  const told = isProblem ? ((await response.json()) as Partial<ToldProblem>) : {}
+  return { detail: `The server answered ${status}.`, ...told, status }
+}
+
+/** No answer came. */
+export const unreachable = (): AnswerError => new AnswerError({ status: 0, detail: 'The server could not be reached.' })

@@ -1,0 +1,31 @@
+/** Who has signed in, as far as their browser is told. */
+export interface SessionState {
+  readonly signedIn: boolean
+  /** What they are called, where the provider says. */
+  readonly name: string | null
+  /** Who they are by the rules: `id`, attributes. */
+  readonly caller: Readonly<Record<string, unknown>>
+  /** The roles they have at this moment. */
+  readonly roles: readonly string[]
+}
+
+/** What windows of one browser tell each other. */
+export type Told = 'signed-out' | 'signed-in'
+
+/** Tells the other windows of this browser, and hears from them; nobody, where a browser has no such thing. */
+export class Windows {
+  readonly #channel: BroadcastChannel | undefined
+
+  constructor(hear: (told: Told) => void) {
+    this.#channel = typeof BroadcastChannel === 'undefined' ? undefined : new BroadcastChannel('pachter')
+    this.#channel?.addEventListener('message', ({ data }: MessageEvent<Told>) => hear(data))
+  }
+
+  tell(told: Told): void {
+    this.#channel?.postMessage(told)
+  }
+
+  close(): void {
+    this.#channel?.close()
+  }
+}

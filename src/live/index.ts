@@ -1,0 +1,8 @@
+export type { Change, Changes, Followed, KnownRow } from './changes.js'
+export { LiveConfigError } from './errors.js'
+export { followTriggers } from './follow-triggers.js'
+export { followWrites } from './follow-writes.js'
+export { LIVE_LIMITS } from './limits.js'
+export { createLive, type Live } from './live.js'
+export type { LiveOptions } from './options.js'
+export { installTriggers, removeTriggers, TRIGGERS_THERE, type TriggerState, triggerStates } from './triggers.js'
