@@ -26,7 +26,7 @@ export default ts.config(
       ],
     },
   },
-  { files: ['**/*.tsx'], ...hooks.configs.flat.recommended },
+  { files: ['**/*.tsx', 'src/react/*.ts'], ...hooks.configs.flat.recommended },
   {
     files: ['scripts/**', '*.js', '.*.cjs'],
     languageOptions: { globals: { process: 'readonly', console: 'readonly', module: 'writable', URL: 'readonly' } },

@@ -42,7 +42,7 @@ function unlessRefused(error: unknown): undefined {
 }
 
 /** The steps from a record, by their relation. */
-interface Branches extends ReadonlyMap<string, Branch> {}
+type Branches = ReadonlyMap<string, Branch>
 
 interface Branch {
   readonly table: string

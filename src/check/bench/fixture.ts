@@ -96,11 +96,13 @@ function isolated(store: SqlStore, close: () => Promise<void>): Fixture {
   let inside: { readonly store: SqlStore; readonly finish: () => void } | undefined
   let over = Promise.resolve()
   const current = (): SqlStore => inside?.store ?? store
+  const listen = store.listen?.bind(store)
   return {
     store: sqlStore({
       dialect: store.dialect,
       query: (text, values) => current().query(text, values),
       transaction: (work) => current().transaction(work),
+      ...(listen && { listen }),
       close,
     }),
     begin: () =>

@@ -1,0 +1,6 @@
+export type { ActProps, May } from './act.js'
+export type { ConfirmTexts } from './confirm.js'
+export type { FieldProps, Form, FormOptions } from './form.js'
+export { type ForReact, forReact } from './for-react.js'
+export type { ListHookOptions, ListState, RecordState } from './reads.js'
+export type { Session } from './session.js'
