@@ -1,18 +1,22 @@
 import express from 'express'
-import { createGuard, type Store } from 'pachter'
+import { anonymous, createGuard } from 'pachter'
 import { pinoDecisions } from 'pachter/guard/pino'
 import { createHandler } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
-import { createIdentity, memberRecord } from 'pachter/identity'
+import { createIdentity, lookAs, memberRecord } from 'pachter/identity'
 import { browserSignIn } from 'pachter/identity/sign-in'
 import { bearerToken } from 'pachter/identity/token'
+import { createLive, followTriggers } from 'pachter/live'
+import type { SqlStore } from 'pachter/sql'
 import { AUDIENCE, CLIENT } from './identity-provider.js'
 import { pino } from 'pino'
+import { model } from './model.js'
 import { type caller, rules } from './rules.js'
 
 /** Where the application is, and what it needs of its surroundings. */
 export interface Surroundings {
-  readonly store: Store
+  /** With the triggers that `pachter triggers install` puts there. */
+  readonly store: SqlStore
   /** How browsers reach it. */
   readonly origin: string
   /** Its identity provider. */
@@ -25,8 +29,9 @@ export interface Surroundings {
   readonly log?: string
 }
 
-/** Korenveld's web server: sign-in, the records of every table, and the page. */
-export async function createApp({ store, origin, issuer, secret, pageFolder, log = '/dev/null' }: Surroundings) {
+/** Korenveld's web server: sign-in, the records of every table, lists that follow changes, and the pages. */
+export async function createApp({ store: plain, origin, issuer, secret, pageFolder, log = '/dev/null' }: Surroundings) {
+  const store = followTriggers(plain, model)
   const guard = createGuard({ rules, store, onDecision: pinoDecisions(pino(pino.destination(log))) })
   const member = memberRecord(guard, {
     table: 'members',
@@ -49,8 +54,25 @@ export async function createApp({ store, origin, issuer, secret, pageFolder, log
     audience: AUDIENCE,
     caller: ({ sub }) => ({ id: Number(sub), channel: 'script' }),
   })
-  const identity = await createIdentity({ rules, sources: [script, signIn.source] })
+  // The secretary can look at the pages as any member does, or as a visitor, to answer who asks why.
+  const seen = lookAs(guard, signIn.source, {
+    role: 'secretary',
+    caller: (named) => (named === 'visitor' ? anonymous : { id: Number(named), channel: 'web' }),
+  })
+  const identity = await createIdentity({ rules, sources: [script, seen] })
   const handler = createHandler({ guard, identity, title: 'Korenveld', pages: { signInAt: signIn.signInAt } })
+  const live = await createLive({ handler, store })
   const { records, pages, refuse } = forExpress(handler)
-  return express().use(records, pages(signIn.handle), express.static(pageFolder), refuse)
+  const signInPages = async (request: Request) => {
+    const response = await signIn.handle(request)
+    // Who signed out is not sent anything any more, in whatever window.
+    if (request.method === 'POST') live.recheck()
+    return response
+  }
+  const app = express()
+    .use(records, pages(live.handle), pages(signInPages), express.static(pageFolder))
+    // Every other address is one of the page's own.
+    .get('/{*path}', (_request, response) => response.sendFile('index.html', { root: pageFolder }))
+    .use(refuse)
+  return { app, live }
 }

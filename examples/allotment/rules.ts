@@ -217,15 +217,16 @@ export const rules = defineRules(model, caller, {
       .ties({ tenant: row.memberId.is(caller.id) })
       .actions('settle', 'reopen')
       .grants({
-        read: ['tenant', standing('seeMoney')],
+        read: ['tenant', standing('seeMoney'), role('secretary')],
         create: [role('treasurer')],
         update: [{ to: role('treasurer'), fields: ['amountCents'] }],
-        delete: ['tenant', role('treasurer')],
+        delete: [role('secretary', 'treasurer')],
         settle: [{ to: role('treasurer'), when: row.paidAt.isMissing() }],
         // Booked back only by the script that reads the bank statements, run by the treasurer.
         reopen: [{ to: all(role('treasurer'), channel('script')), fields: ['paidAt'] }],
       })
       .denies({
+        owed: { on: 'delete', when: row.memberId.is(caller.id), message: 'Nobody deletes what they owe.' },
         paid: {
           on: 'delete',
           when: row.paidAt.isSet(),

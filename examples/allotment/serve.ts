@@ -2,10 +2,12 @@ import { randomBytes } from 'node:crypto'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { fileURLToPath } from 'node:url'
+import { installTriggers } from 'pachter/live'
 import { createApp } from './app.js'
 import { about, callers } from './callers.js'
 import { openDemoStore, readData } from './database.js'
 import { type Account, startIdentityProvider } from './identity-provider.js'
+import { model } from './model.js'
 
 /** Where the demo is served. */
 export interface Served {
@@ -23,11 +25,14 @@ export async function serve(port: number): Promise<Served> {
   const provider = await startIdentityProvider(await accounts(), origin, { port: port && port + 1 })
   const pageFolder = fileURLToPath(new URL('page/dist', import.meta.url))
   const secret = randomBytes(32).toString('base64')
-  server.on('request', await createApp({ store, origin, issuer: provider.issuer, secret, pageFolder }))
+  for (const statement of installTriggers(model)) await store.query(statement, [])
+  const { app, live } = await createApp({ store, origin, issuer: provider.issuer, secret, pageFolder })
+  server.on('request', app)
   return {
     address: `${origin}/`,
     issuer: provider.issuer,
     close: async () => {
+      await live.close()
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await provider.close()

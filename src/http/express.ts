@@ -7,6 +7,7 @@ import type {
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
 import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
+import type { AnswersPages } from './pages.js'
 import { admissions, type Admitted, type Requirement } from './require.js'
 
 /** A handler in an Express application. */
@@ -14,7 +15,7 @@ export interface ForExpress<M, C, A> {
   /** Serves the records below the handler's base, and leaves all else to what comes after. In front of what parses bodies. */
   readonly records: RequestHandler
   /** Serves what answers with the web's `Response`, such as the pages of sign-in or live lists; nothing where it leaves it to others. */
-  pages(answer: (request: Request, native: ExpressRequest) => Promise<Response | undefined>): RequestHandler
+  pages(answer: AnswersPages): RequestHandler
   /** Opens a route of your own to whoever meets all requirements; to anybody, where there are none. */
   open(...all: readonly Requirement<M, C, A>[]): RequestHandler
   /** The caller, the scoped store and the record of a request behind `open`. */
@@ -43,7 +44,7 @@ export function forExpress<M, C extends CallerDefinition, A>(
       await send(await handler.handle(toWholeRequest(exchangeOf(request, response)), request), response)
     },
     pages: (answer) => async (request, response, next) => {
-      const answered = await answer(asked(request, response), request)
+      const answered = await answer(asked(request, response), request as never)
       if (!answered) return next()
       await send(answered, response)
     },

@@ -2,6 +2,7 @@ import type { FastifyPluginCallback, FastifyReply, FastifyRequest, preHandlerAsy
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
 import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
+import type { AnswersPages } from './pages.js'
 import { admissions, type Admitted, type Requirement } from './require.js'
 
 /** A handler in a Fastify application. */
@@ -9,10 +10,7 @@ export interface ForFastify<M, C, A> {
   /** Serves the records below the handler's base. */
   readonly records: FastifyPluginCallback
   /** Serves what answers with the web's `Response`, such as the pages of sign-in or live lists, below a path; 404 where it does not. */
-  pages(
-    path: string,
-    answer: (request: Request, native: FastifyRequest) => Promise<Response | undefined>,
-  ): FastifyPluginCallback
+  pages(path: string, answer: AnswersPages): FastifyPluginCallback
   /** Opens a route of your own to whoever meets all requirements; to anybody, where there are none. */
   open(...all: readonly Requirement<M, C, A>[]): preHandlerAsyncHookHandler
   /** The caller, the scoped store and the record of a request behind `open`. */
@@ -55,7 +53,7 @@ export function forFastify<M, C extends CallerDefinition, A>(
     pages: (path, answer) =>
       below(path, async (request, reply) => {
         const given = asked(request, reply)
-        return (await answer(given, request)) ?? handler.handle(given, request)
+        return (await answer(given, request as never)) ?? handler.handle(given, request)
       }),
     open:
       (...all) =>

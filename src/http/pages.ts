@@ -32,3 +32,9 @@ export function plainPage({ title, detail }: Problem): string {
 const ENTITIES: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }
 
 const escaped = (text: string): string => text.replaceAll(/[&<>"]/g, (each) => ENTITIES[each] as string)
+
+/**
+ * What answers requests for pages, or leaves them to others. It may take the request as the server has it, which is that of the
+ * server it was made for.
+ */
+export type AnswersPages = (request: Request, native: never) => Promise<Response | undefined>

@@ -48,3 +48,9 @@ export class ForgeryError extends PachterError {
 export class IdentityConfigError extends PachterError {
   readonly code = 'identity-misconfigured'
 }
+
+/** Whoever looks as somebody else can change nothing. Nothing was run. */
+export class LookingError extends PachterError {
+  readonly code = 'forbidden'
+  readonly status = 403
+}

@@ -1,6 +1,13 @@
-export { CredentialsError, ForgeryError, IdentityConfigError, IdentityUnavailableError } from './errors.js'
+export {
+  CredentialsError,
+  ForgeryError,
+  IdentityConfigError,
+  IdentityUnavailableError,
+  LookingError,
+} from './errors.js'
 export { assertFromHere } from './forgery.js'
 export { createIdentity, type Identity, type IdentityOptions } from './identity.js'
+export { lookAs, type LookAsOptions } from './look-as.js'
 export { type MemberOptions, memberRecord } from './member.js'
 export { remote, type RemoteOptions } from './remote.js'
 export { type GroupOptions, groupRoles } from './roles.js'

@@ -5,7 +5,7 @@ import type { Access } from '../decide/index.js'
 import type { AnswerError } from '../client/index.js'
 import { changesOf } from './changes.js'
 import { Confirm, type ConfirmTexts } from './confirm.js'
-import type { AnyClient, AnyRecord } from './context.js'
+import type { AnyClient, AnyRecord, ForReactOptions } from './context.js'
 import { verdictHere } from './verdict.js'
 
 /** Whether something may be done, for a page. */
@@ -41,11 +41,13 @@ export interface ActProps {
 }
 
 /** Hooks and components for what may be done. */
-export function actComponents(client: AnyClient) {
+export function actComponents(client: AnyClient, { standstill }: ForReactOptions) {
   function useMay(table: string, record: ActProps['record'] | undefined, action: string): May {
     const queries = useQueryClient()
     if (!record) return { may: false, reason: undefined }
     const may = (record.$access?.may as Readonly<Record<string, boolean>> | undefined)?.[action] === true
+    const stands = may ? standstill?.() : undefined
+    if (stands !== undefined) return { may: false, reason: stands }
     if (may) return { may, reason: undefined }
     const verdict = verdictHere(client, queries, { table, action, record })
     return { may, reason: verdict?.status === 403 ? verdict.message : 'You may not do this.' }

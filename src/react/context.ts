@@ -22,6 +22,11 @@ export interface AnyClient extends Pick<
   act(table: string, action: string, key: unknown, values?: AnyRecord, options?: object): Promise<AnyRecord>
 }
 
+/** How hooks and components work. */
+export interface ForReactOptions {
+  readonly standstill?: () => string | undefined
+}
+
 /** Under which key the cache has everything of the server's. */
 export const ALL = ['pachter'] as const
 export const SESSION = [...ALL, 'session'] as const

@@ -3,6 +3,8 @@ export interface Draft {
   /** Whose it is: nobody else gets to see it. */
   readonly by: string
   readonly values: Readonly<Record<string, unknown>>
+  /** The mark of the record that was being changed. */
+  readonly tag?: string
 }
 
 interface Kept {
@@ -33,13 +35,13 @@ export function keepDraft(form: string, draft: Draft): void {
 }
 
 /** What was kept of a form, once: whose form it is takes it. */
-export function takeDraft(form: string, by: string): Draft['values'] | undefined {
+export function takeDraft(form: string, by: string): Draft | undefined {
   const written = kept()?.getItem(PREFIX + form)
   if (written === null || written === undefined) return undefined
   kept()?.removeItem(PREFIX + form)
   try {
     const draft = JSON.parse(written) as Draft
-    return draft.by === by ? draft.values : undefined
+    return draft.by === by ? draft : undefined
   } catch {
     return undefined
   }

@@ -13,6 +13,7 @@ import type {
 } from '../model/index.js'
 import type { OwnAction } from '../rules/index.js'
 import { actComponents, type ActProps, type May } from './act.js'
+import type { ForReactOptions } from './context.js'
 import { changeHooks } from './changes.js'
 import type { AnyClient } from './context.js'
 import { type FieldProps, type Form, formHooks, type FormOptions } from './form.js'
@@ -105,6 +106,7 @@ export interface ForReact<M, A> {
  * The cache is TanStack Query's: put a `QueryClientProvider` around the page.
  *
  * @param client from `createClient`
+ * @param options.standstill why nothing can be changed at the moment, such as while somebody looks as another; nothing, where it can
  * @example
  * const { useList, Act } = forReact(createClient({ model, rules }))
  * function Entries() {
@@ -116,14 +118,14 @@ export interface ForReact<M, A> {
  *   ))
  * }
  */
-export function forReact<M, C, A>(client: Client<M, C, A>): ForReact<M, A> {
+export function forReact<M, C, A>(client: Client<M, C, A>, options: ForReactOptions = {}): ForReact<M, A> {
   const any = client as unknown as AnyClient
   const made = {
     ...sessionHooks(any),
     ...readHooks(any),
     ...changeHooks(any),
-    ...formHooks(any),
-    ...actComponents(any),
+    ...formHooks(any, options),
+    ...actComponents(any, options),
   }
   return made as unknown as ForReact<M, A>
 }

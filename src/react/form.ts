@@ -1,10 +1,10 @@
-import { useQueryClient } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import type { AnswerError, SessionState } from '../client/index.js'
+import type { AnswerError } from '../client/index.js'
 import type { Access } from '../decide/index.js'
 import { covers, grantsFor, inForce, stampsFor } from '../rules/index.js'
 import { changesOf } from './changes.js'
-import { type AnyClient, type AnyRecord, keyIn, SESSION } from './context.js'
+import { type AnyClient, type AnyRecord, type ForReactOptions, keyIn, SESSION } from './context.js'
 import { keepDraft, takeDraft } from './drafts.js'
 
 /** What a form is for. */
@@ -61,6 +61,8 @@ export interface Form {
 
 interface State {
   readonly typed: AnyRecord
+  /** The record that was being changed when the first was typed: whatever it becomes meanwhile, the change is of that. */
+  readonly base: FormOptions['record']
   readonly errors: Readonly<Record<string, string>>
   readonly problem: AnswerError | null
   readonly theirs: AnyRecord | null
@@ -71,6 +73,7 @@ interface State {
 
 const FRESH: State = {
   typed: {},
+  base: undefined,
   errors: {},
   problem: null,
   theirs: null,
@@ -80,29 +83,37 @@ const FRESH: State = {
 }
 
 /** The hook for forms. */
-export function formHooks(client: AnyClient) {
+export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
   function useForm(table: string, { record, values: initial = {}, name = 'new', onSaved }: FormOptions = {}): Form {
     const queries = useQueryClient()
     const form = `${table} ${record ? JSON.stringify(keyIn(client.model, table, record)) : name}`
     const [state, setState] = useState<State>(FRESH)
     const once = useRef(crypto.randomUUID())
-    const by = JSON.stringify(queries.getQueryData<SessionState>(SESSION)?.caller ?? null)
+    const { data: session } = useQuery({ queryKey: SESSION, queryFn: () => client.session(), staleTime: 60_000 })
+    const by = session && JSON.stringify(session.caller)
     const change = (some: Partial<State>) => setState((before) => ({ ...before, ...some }))
 
     useEffect(() => {
-      const typed = takeDraft(form, by)
-      if (typed) setState({ ...FRESH, typed, isRestored: true })
+      const draft = by === undefined ? undefined : takeDraft(form, by)
+      if (draft) setState({ ...FRESH, typed: draft.values, tag: draft.tag, isRestored: true })
     }, [form, by])
     useEffect(
       () => client.onSession((what) => what === 'signed-in' && setState((before) => ({ ...before, problem: null }))),
       [],
     )
 
-    const base = record ?? initial
+    const current = state.base ?? record
+    const base = current ?? initial
     const values = { ...base, ...state.typed }
     const settable = useMemo(() => (record ? undefined : settableIn(client, table)), [record, table])
     const mayChange = (field: string) =>
-      record ? record.$access?.changeable.includes(field) === true : settable ? settable.has(field) : true
+      standstill?.() !== undefined
+        ? false
+        : record
+          ? record.$access?.changeable.includes(field) === true
+          : settable
+            ? settable.has(field)
+            : true
 
     async function save(event?: { preventDefault(): void }): Promise<void> {
       event?.preventDefault()
@@ -111,27 +122,32 @@ export function formHooks(client: AnyClient) {
       const sent = Object.fromEntries(
         Object.entries(record ? state.typed : { ...initial, ...state.typed }).filter(([field]) => mayChange(field)),
       )
+      const tag = state.tag ?? current?.$tag
       try {
         const stored = record
-          ? await changes.update(record, sent, { tag: state.tag ?? record.$tag })
+          ? await changes.update(record, sent, { tag })
           : await changes.create(sent, { once: once.current })
         once.current = crypto.randomUUID()
         setState(FRESH)
         await onSaved?.(stored)
       } catch (cause) {
         const error = cause as AnswerError
-        if (error.needsSignIn) keepDraft(form, { by, values: state.typed })
+        if (error.needsSignIn && by !== undefined) {
+          keepDraft(form, { by, values: state.typed, ...(tag !== undefined && { tag }) })
+        }
         const shown = Object.entries(error.fields ?? {})
         change({
           isSaving: false,
           errors: Object.fromEntries(shown),
           problem: shown.length > 0 ? null : error,
-          ...(error.code === 'changed' && {
-            theirs: await client.get(table, keyIn(client.model, table, values), { access: true }),
-          }),
+          ...(error.code === 'changed' && { theirs: await whatIsThere(values) }),
         })
       }
     }
+
+    /** The record as others left it; nothing where it is not there any more for this caller. */
+    const whatIsThere = (of: AnyRecord) =>
+      client.get(table, keyIn(client.model, table, of), { access: true }).catch(() => null)
 
     return {
       values,
@@ -144,7 +160,8 @@ export function formHooks(client: AnyClient) {
       theirs: state.theirs,
       shows: (field) => (record ? record.$access?.hidden.includes(field) !== true : mayChange(field)),
       mayChange,
-      set: (some) => setState((before) => ({ ...before, typed: { ...before.typed, ...some } })),
+      set: (some) =>
+        setState((before) => ({ ...before, base: before.base ?? record, typed: { ...before.typed, ...some } })),
       field: (field) => ({
         name: field,
         value: values[field] ?? '',
@@ -154,6 +171,7 @@ export function formHooks(client: AnyClient) {
           setState(({ errors: { [field]: _, ...errors }, ...before }) => ({
             ...before,
             errors,
+            base: before.base ?? record,
             typed: { ...before.typed, [field]: valueOf(given) },
           })),
       }),

@@ -1,4 +1,5 @@
 export type { ActProps, May } from './act.js'
+export type { ForReactOptions } from './context.js'
 export type { ConfirmTexts } from './confirm.js'
 export type { FieldProps, Form, FormOptions } from './form.js'
 export { type ForReact, forReact } from './for-react.js'

@@ -1,15 +1,21 @@
 import '@mantine/core/styles.css'
+import './page.css'
 import { MantineProvider } from '@mantine/core'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
-import { App } from './App.js'
+import { RouterProvider } from 'react-router'
+import { routes } from './routes.js'
+import { theme } from './theme.js'
 
 const root = document.getElementById('root')
-if (!root) throw new Error('The page has no place for the app.')
+if (!root) throw new Error('The page has no place for the application.')
 createRoot(root).render(
   <StrictMode>
-    <MantineProvider theme={{ primaryColor: 'teal', defaultRadius: 'sm' }}>
-      <App />
+    <MantineProvider theme={theme} defaultColorScheme="auto">
+      <QueryClientProvider client={new QueryClient()}>
+        <RouterProvider router={routes} />
+      </QueryClientProvider>
     </MantineProvider>
   </StrictMode>,
 )

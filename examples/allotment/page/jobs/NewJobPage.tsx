@@ -1,0 +1,44 @@
+import { Button, Group, Stack } from '@mantine/core'
+import { Link, useNavigate } from 'react-router'
+import { ChoiceField, DayField, TextField } from '../parts/fields.js'
+import { FormNotes } from '../parts/FormNotes.js'
+import { Head } from '../parts/Head.js'
+import { useForm, useList } from '../records.js'
+
+export function NewJobPage() {
+  const go = useNavigate()
+  const sites = useList('sites', { fields: ['name'], orderBy: 'name' })
+  const form = useForm('jobs', { onSaved: ({ id }) => go(`/jobs/${id}`) })
+  return (
+    <>
+      <Head title="Report a job" lead="The warden of the site sees it, and finds somebody to do it." />
+      <form onSubmit={(event) => void form.save(event)}>
+        <Stack maw="42rem">
+          <FormNotes form={form} />
+          <TextField form={form} name="title" label="What" required />
+          <TextField form={form} name="details" label="Details" lines={3} required />
+          <Group grow align="flex-start">
+            <ChoiceField
+              form={form}
+              name="siteId"
+              label="Where"
+              numbered
+              required
+              empty="Choose a site"
+              choices={sites.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
+            />
+            <DayField form={form} name="dueAt" label="Due" required />
+          </Group>
+          <Group>
+            <Button type="submit" loading={form.isSaving} disabled={!form.mayChange('title')}>
+              Report it
+            </Button>
+            <Button component={Link} to="/jobs" variant="default">
+              Cancel
+            </Button>
+          </Group>
+        </Stack>
+      </form>
+    </>
+  )
+}
