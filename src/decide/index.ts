@@ -29,6 +29,7 @@ export {
 export {
   closedVerdict,
   type DenyVerdict,
+  forbiddenText,
   type GrantVerdict,
   type PartVerdict,
   type Verdict,

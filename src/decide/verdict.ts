@@ -248,6 +248,10 @@ export function whoName(who: Who): string {
 /** How to say an action where its name does not serve. */
 const VERBS: Readonly<Record<Action, string>> = { read: 'see', get: 'see' }
 
+/** What is said of a record that is seen, where no more may be told than that this is not for the caller. */
+export const forbiddenText = (table: string, action: Action): string =>
+  `You may not ${VERBS[action] ?? action} this record of ${table}.`
+
 function sentence(
   { table, action }: Subject,
   status: Verdict['status'],
@@ -261,6 +265,6 @@ function sentence(
   if (status === 422) return `These values do not fit ${table}.`
   if (status === 401) return `You have to sign in to ${verb} ${record}.`
   const names = Object.keys(fields)
-  if (names.length === 0) return `You may not ${verb} ${record}.`
+  if (names.length === 0) return any ? `You may not ${verb} ${record}.` : forbiddenText(table, action)
   return `You may not set ${names.join(', ')} of ${table}: ${names.map((name) => `${name} ${fields[name]}`).join('; ')}.`
 }

@@ -1,7 +1,7 @@
 /** @jsxImportSource react */
 import { useQueryClient } from '@tanstack/react-query'
 import { type ComponentType, type ReactNode, useId, useState } from 'react'
-import type { Access } from '../decide/index.js'
+import { type Access, forbiddenText } from '../decide/index.js'
 import type { AnswerError } from '../client/index.js'
 import { changesOf } from './changes.js'
 import { Confirm, type ConfirmTexts } from './confirm.js'
@@ -50,7 +50,8 @@ export function actComponents(client: AnyClient, { standstill }: ForReactOptions
     if (stands !== undefined) return { may: false, reason: stands }
     if (may) return { may, reason: undefined }
     const verdict = verdictHere(client, queries, { table, action, record })
-    return { may, reason: verdict?.status === 403 ? verdict.message : 'You may not do this.' }
+    const isTold = verdict?.status === 403 || verdict?.status === 401
+    return { may, reason: isTold ? verdict.message : forbiddenText(table, action) }
   }
 
   function Act(props: ActProps) {

@@ -167,13 +167,16 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
         value: values[field] ?? '',
         disabled: !mayChange(field),
         'aria-invalid': Object.hasOwn(state.errors, field) || undefined,
-        onChange: (given) =>
+        onChange: (given) => {
+          // An event tells its input only while it is being told.
+          const value = valueOf(given)
           setState(({ errors: { [field]: _, ...errors }, ...before }) => ({
             ...before,
             errors,
             base: before.base ?? record,
-            typed: { ...before.typed, [field]: valueOf(given) },
-          })),
+            typed: { ...before.typed, [field]: value },
+          }))
+        },
       }),
       save,
       takeTheirs: () => {

@@ -1,6 +1,6 @@
 import { data, type LoaderFunctionArgs, redirectDocument } from 'react-router'
 import { AnswerError, type Client } from '../client/index.js'
-import { keyFieldsOf, type ModelData, readTyped, type TableName } from '../model/index.js'
+import { InputError, keyFieldsOf, type ModelData, readTyped, type TableName } from '../model/index.js'
 import type { OwnAction, RoleOf } from '../rules/index.js'
 
 /** Guards a route: a loader of React Router's, which lets pass, sends to sign in and back, or throws 403 or 404. */
@@ -63,6 +63,8 @@ export function guardRoutes<M, C, A>(client: Client<M, C, A>): RouteGuards<M, C,
         const record = await get(table, keyFrom(model, table, visit.params[parameter] ?? ''), { access: true })
         if (action === 'get' || record.$access.may[action] === true) return record
       } catch (error) {
+        // What is no key is that of no record.
+        if (error instanceof InputError) throw refused(404, 'There is nothing here.')
         if (!(error instanceof AnswerError)) throw error
         if (error.needsSignIn) throw toSignIn(client, visit.request)
         throw refused(error.status === 0 ? 503 : error.status, error.message)
@@ -84,7 +86,7 @@ function toSignIn(client: Pick<Client, 'signInAt'>, { url }: Request): Response 
   return redirectDocument(client.signInAt(`${pathname}${search}`))
 }
 
-/** The key that a part of a path writes. What is no key is that of no record. */
+/** The key that a part of a path writes. */
 function keyFrom(model: ModelData, table: string, written: string): Readonly<Record<string, unknown>> {
   const parts = written.split(',')
   const fields = keyFieldsOf(model, table)

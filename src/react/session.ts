@@ -24,7 +24,6 @@ interface Place {
     readonly pathname: string
     readonly search: string
     assign(address: string): void
-    reload(): void
   }
 }
 
@@ -63,7 +62,8 @@ export function sessionHooks(client: AnyClient) {
           if (what === 'signed-out') {
             forgetDrafts()
             queries.clear()
-            ;(globalThis as unknown as Place).location.reload()
+            // Not to the page that is open: it might lead to where the same is signed in again without being asked.
+            ;(globalThis as unknown as Place).location.assign('/')
           }
           // What was being typed stays where it is, and what was shown as well, until whoever it is signs in again.
           if (what === 'ended') queries.setQueryData(ENDED, true)

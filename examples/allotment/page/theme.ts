@@ -26,6 +26,18 @@ const beet: MantineColorsTuple = [
   '#7c1737',
 ]
 
+const straw: MantineColorsTuple = [
+  '#fff9e6',
+  '#fdf0c8',
+  '#f9e29b',
+  '#f5d46b',
+  '#f0c94f',
+  '#d9ad2b',
+  '#b98d14',
+  '#936c08',
+  '#754f00',
+  '#5c3d00',
+]
 /** What is dark is a green dark, too. */
 const dark: MantineColorsTuple = [
   '#e4eae4',
@@ -41,9 +53,9 @@ const dark: MantineColorsTuple = [
 ]
 
 export const theme = createTheme({
-  colors: { leaf, beet, dark },
+  colors: { leaf, beet, straw, dark },
   primaryColor: 'leaf',
-  primaryShade: { light: 7, dark: 5 },
+  primaryShade: 7,
   autoContrast: true,
   defaultRadius: 'sm',
   cursorType: 'pointer',

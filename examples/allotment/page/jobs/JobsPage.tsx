@@ -5,7 +5,7 @@ import { Listed } from '../parts/States.js'
 import { useList, useSession } from '../records.js'
 import { date, JOB_STATES } from '../words.js'
 
-const COLORS = { open: 'gray', busy: 'yellow', done: 'leaf' } as const
+const COLORS = { open: 'gray', busy: 'straw', done: 'leaf' } as const
 
 /** The jobs that concern whoever looks: theirs to do, to help with, reported by them, or on a site they look after. */
 export function JobsPage() {

@@ -73,7 +73,7 @@ function ShareForm({ entryId, taken }: { readonly entryId: number; readonly take
   const form = useForm('entryShares', { name: `of ${entryId}`, values: { entryId, level: 'view' } })
   const others = members.records.filter(({ id }) => id !== caller['id'] && !taken.includes(id))
   return (
-    <form aria-label="Share it with somebody" onSubmit={(event) => void form.save(event)}>
+    <form onSubmit={(event) => void form.save(event)}>
       <FormNotes form={form} />
       <Group align="flex-end" gap="sm">
         <ChoiceField
