@@ -75,7 +75,9 @@ const { metafile } = await build({
 })
 
 /** Whose code is in the package, and under what terms. */
-const inputs = [own, { metafile }].flatMap((each) => Object.keys(each.metafile.inputs)).filter((path) => path.startsWith('node_modules/'))
+const inputs = [own, { metafile }]
+  .flatMap((each) => Object.keys(each.metafile.inputs))
+  .filter((path) => path.startsWith('node_modules/'))
 const folders = new Set(inputs.map((path) => path.match(/^.*node_modules[/](?:@[^/]+[/])?[^/]+/)[0]))
 const licences = [...folders].sort().map((folder) => {
   const { name, version, license } = JSON.parse(readFileSync(`${root}${folder}/package.json`, 'utf8'))

@@ -121,7 +121,7 @@ async function follows({ store, name }: Engine, world: World, callers: readonly 
       await done(writer, write)
       await settled(write)
     }
-    expect(around.failures).to.deep.equal([])
+    expect(around.failures.map(inspect)).to.deep.equal([])
   } finally {
     for (const client of clients.values()) client.close()
     await around.live.close()

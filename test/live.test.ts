@@ -109,6 +109,16 @@ describe('live lists', () => {
     expect(await until(() => !Object.hasOwn(plots.rows[0] ?? {}, 'notes'))).to.equal(true)
   })
 
+  it('follows what a filter looks at: records of other tables that the caller sees', async () => {
+    const onBeans = follow('2', 'entries', { filter: "plot/crop eq 'nothing but beans'" })
+    await until(() => onBeans.times === 1)
+    expect(onBeans.ids).to.deep.equal([])
+    await everything().update('plots', 1, { crop: 'nothing but beans' })
+    expect(await until(() => onBeans.ids.length > 2)).to.equal(true)
+    await everything().update('plots', 1, { crop: 'leeks' })
+    expect(await until(() => onBeans.ids.length === 0)).to.equal(true)
+  })
+
   it('says nothing before a transaction is done, and nothing of what was taken back', async () => {
     const seen = follow('nobody', 'entries')
     await until(() => seen.times === 1)

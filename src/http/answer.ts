@@ -57,7 +57,9 @@ export function refuse(
   challenge: string,
 ): Response {
   const problem = problemOf(error)
-  if (problem.status >= 500) onError(error, request)
+  // Whoever is gone called it off; nothing failed.
+  const isGone = request.signal.aborted && error === request.signal.reason
+  if (problem.status >= 500 && !isGone) onError(error, request)
   const headers = { ...PRIVATE, ...headersOf(error, problem.status, challenge) }
   if (!wantsPage(request)) {
     const body = request.method === 'HEAD' ? null : JSON.stringify(problem)

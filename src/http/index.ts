@@ -1,3 +1,4 @@
+export { textOf } from './answer.js'
 export { describe, type Described } from './describe/index.js'
 export { HttpConfigError, RequestError } from './errors.js'
 export { createHandler, type Handler, type ListedAt, type Opened } from './handler.js'

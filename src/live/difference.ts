@@ -21,10 +21,10 @@ export interface Difference {
 const markOf = (text: string): string => hash('sha256', text, 'base64url').slice(0, 16)
 
 /** The snapshot of a list. */
-export function snapshotOf(records: ReadonlyMap<string, SentRecord>, isWhole: boolean): Snapshot {
+export function snapshotOf(records: ReadonlyMap<string, SentRecord>, mark: string): Snapshot {
   const marks = new Map<string, string>()
   for (const [key, record] of records) marks.set(key, markOf(JSON.stringify(record)))
-  return { marks, mark: markOf(JSON.stringify([isWhole, ...marks])) }
+  return { marks, mark }
 }
 
 /**

@@ -1,5 +1,5 @@
 import type { UntypedStore } from '../guard/index.js'
-import type { Handler } from '../http/index.js'
+import { type Handler, textOf } from '../http/index.js'
 import type { CallerDefinition, Rulebook } from '../rules/index.js'
 import type { Checked } from './options.js'
 import { LIVE_LIMITS } from './limits.js'
@@ -31,6 +31,7 @@ export interface FeedRequest<N> {
 export class Feed<M, C extends CallerDefinition, A, N> {
   readonly #lists: readonly LiveList[]
   readonly #whose: { caller: unknown; isCallerKnown: boolean }
+  #isIdentified = false
   readonly #headers: Headers
   readonly #rulebook: Rulebook
   #controller: ReadableStreamDefaultController<Uint8Array> | undefined
@@ -81,7 +82,7 @@ export class Feed<M, C extends CallerDefinition, A, N> {
 
   /** Looks whether the session still is, and asks again for what changes as time goes by. */
   recheck(): void {
-    this.#whose.isCallerKnown = false
+    this.#isIdentified = false
     for (const list of this.#lists) if (list.isTimed) list.isTouched = true
     void this.#pump()
   }
@@ -119,7 +120,7 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     this.#isPumping = true
     try {
       while (!this.#isOver) {
-        if (!this.#whose.isCallerKnown) await this.#identify()
+        if (!this.#isIdentified || !this.#whose.isCallerKnown) await this.#identify()
         const list = this.#lists.find(({ isTouched, isOver }) => isTouched && !isOver)
         if (!list || this.#isOver) break
         // For whoever does not read what was sent, nothing more is asked.
@@ -138,12 +139,13 @@ export class Feed<M, C extends CallerDefinition, A, N> {
   async #identify(): Promise<void> {
     const { request, native } = this.asked
     const { handler, settings } = this.around
-    this.#whose.isCallerKnown = true
+    const knew = this.#whose.isCallerKnown
+    this.#isIdentified = this.#whose.isCallerKnown = true
     try {
       if (native !== undefined) await settings.renew?.(native)
       const { caller, store } = await handler.open(request, native)
       this.#store = store as unknown as UntypedStore
-      this.#whose.caller = await withRolesOf(this.#rulebook, caller, this.#store)
+      if (!knew) this.#whose.caller = await withRolesOf(this.#rulebook, caller, this.#store)
     } catch (error) {
       const response = await handler.refuse(error, request)
       if (response.status < 500) this.#send({ event: 'ended', data: { problem: await problemIn(response) } })
@@ -162,7 +164,12 @@ export class Feed<M, C extends CallerDefinition, A, N> {
       const response = await handler.handle(asking, native)
       if (this.#isOver) return
       if (response.status === 200) {
-        const message = list.become(this.#rulebook, (await response.json()) as Listed)
+        const text = textOf(response) ?? (await response.text())
+        const message = list.become(
+          this.#rulebook,
+          response.headers.get('etag') ?? '',
+          () => JSON.parse(text) as Listed,
+        )
         if (message) this.#send(message)
       } else if (response.status >= 500) {
         // The client comes again, a while later.
@@ -186,7 +193,7 @@ export class Feed<M, C extends CallerDefinition, A, N> {
       const { table, options } = handler.listAt(list.url)
       const basis = this.#store?.basis(table, options as never)
       const { trails, isTimed } = basis ? basisOf(this.#rulebook.model, basis) : { trails: [], isTimed: false }
-      Object.assign(list, { table, trails, isTimed })
+      Object.assign(list, { table, trails, isTimed, isFiltered: options.where !== undefined })
       watch.add(list)
     } catch {
       // Its address says why, once it is asked.

@@ -21,6 +21,7 @@ export class LiveList implements Watched {
   table = ''
   trails: readonly Trail[] = []
   isTimed = false
+  isFiltered = false
   isAsking = false
   isTouched = true
   isOver = false
@@ -65,14 +66,22 @@ export class LiveList implements Watched {
     this.touch()
   }
 
-  /** What has to be sent, now that this is the list; nothing where the client has it so. */
-  become(rulebook: Rulebook, { records, next }: Listed): Message | undefined {
-    const keyed = new Map(records.map((record) => [keyPath(rulebook.model, this.table, record), record]))
-    const [before, after] = [this.#snapshot, snapshotOf(keyed, next === undefined)]
+  /**
+   * What has to be sent, now that this is the list; nothing where the client has it so.
+   *
+   * @param tag the mark of all that was answered
+   * @param read reads it, where it is another
+   */
+  become(rulebook: Rulebook, tag: string, read: () => Listed): Message | undefined {
+    const before = this.#snapshot
+    const mark = tag.slice(1, 17)
     const list = this.at
-    const wasKnown = before?.mark ?? this.known
+    if (before?.mark === mark) return undefined
+    const { records, next } = read()
+    const keyed = new Map(records.map((record) => [keyPath(rulebook.model, this.table, record), record]))
+    const after = snapshotOf(keyed, mark)
     this.#snapshot = after
-    if (wasKnown === after.mark) return before ? undefined : { event: 'current', data: { list } }
+    if (!before && this.known === mark) return { event: 'current', data: { list } }
     const more = next !== undefined
     const difference = before && differenceOf(before, after, keyed)
     if (difference) return { event: 'changes', data: { list, ...difference, more } }

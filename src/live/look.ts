@@ -1,37 +1,39 @@
 import { any, all, type Condition } from '../condition/index.js'
 import { type Data, type MemoryRecord, predicate } from '../decide/index.js'
 import type { UntypedStore } from '../guard/index.js'
-import { InputError, type KeyValues, ModelError, PachterError } from '../model/index.js'
+import { InputError, keyPath, type KeyValues, ModelError, PachterError } from '../model/index.js'
 import { permission, type Rulebook } from '../rules/index.js'
 import { LIVE_LIMITS } from './limits.js'
 import { basisOfCondition, type Trail } from './trails.js'
 
-/** Says of a caller whether some of the records that were looked up are open to them. */
-export type OpenTo = (caller: unknown) => boolean
+/** Says of a caller which of the records that were looked up are open to them, by the paths of their keys. */
+export type OpenTo = (caller: unknown) => ReadonlySet<string>
 
 /**
  * Looks records up, once for all callers, with all that the rules look at to decide who may list them; who of the callers
- * may is then decided in memory. Where they cannot be looked up so, they count as open to everybody: whoever is told too
- * much here only asks for a list anew.
+ * may is then decided in memory.
+ *
+ * @returns nothing where they cannot be looked up so
  */
 export async function lookUp(
   store: UntypedStore,
   rulebook: Rulebook,
   table: string,
   keys: readonly KeyValues[],
-): Promise<OpenTo> {
+): Promise<OpenTo | undefined> {
   const { trails } = basisOfCondition(rulebook.model, table, permission(rulebook, table, 'list'))
   const branches = branchesOf(trails)
-  if (!branches || keys.length > LIVE_LIMITS.recordsATime) return () => true
+  if (!branches || keys.length > LIVE_LIMITS.recordsATime) return undefined
   const where = (row: Readonly<Record<string, { is(value: unknown): Condition }>>) =>
     any(...keys.map((key) => all(...Object.entries(key).map(([name, value]) => row[name]?.is(value) as Condition))))
   const found = await store.list(table, { where: where as never, with: withOf(branches) as never }).catch(unlessRefused)
-  if (!found) return () => true
+  if (!found) return undefined
   const data: Record<string, MemoryRecord[]> = {}
   for (const record of found) gather(record, branches, data)
+  const keyed = found.map((record) => [keyPath(rulebook.model, table, record), record] as const)
   return (caller) => {
     const isOpen = predicate(rulebook, { caller, action: 'list', table, data: data as Data })
-    return found.some((record) => isOpen(record))
+    return new Set(keyed.flatMap(([key, record]) => (isOpen(record) ? [key] : [])))
   }
 }
 

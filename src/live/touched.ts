@@ -8,9 +8,16 @@ import type { Step, Trail } from './trails.js'
 /** Records by the path of their key; or all there are, where it is not known which. */
 export type Touched = ReadonlyMap<string, KeyValues> | 'all'
 
-/** Whether a change could make a difference to who looks there. */
-export const concerns = ({ table, fields }: Trail, change: Change): boolean =>
-  change.table === table && (!change.fields || change.fields.some((name) => fields.has(name)))
+/** Whether a change is of some of these fields, there: what is new, or gone, has another of each. */
+const isOf = (fields: ReadonlySet<string>, table: string, change: Change): boolean =>
+  change.table === table && fields.size > 0 && (!change.fields || change.fields.some((name) => fields.has(name)))
+
+/** Whether a change could make a difference to what is in the list. */
+export const decides = ({ table, decisive }: Trail, change: Change): boolean => isOf(decisive, table, change)
+/** Whether a change could show in what is in the list. */
+export const shows = ({ table, shown }: Trail, change: Change): boolean => isOf(shown, table, change)
+/** Whether a change could make any difference to who looks there. */
+export const concerns = (trail: Trail, change: Change): boolean => decides(trail, change) || shows(trail, change)
 
 /**
  * Which records of a table a change touches, by one trail: those from which it leads to a row that was written, as the row was

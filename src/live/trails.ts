@@ -22,8 +22,10 @@ export interface Trail {
   readonly table: string
   /** The attribute of the caller that the first step starts from; left out, it starts from a record of the list. */
   readonly caller?: string
-  /** The fields that are looked at there: a change of others makes no difference. */
-  readonly fields: ReadonlySet<string>
+  /** The fields that say what is in the list. */
+  readonly decisive: ReadonlySet<string>
+  /** The fields that show in what is in it. */
+  readonly shown: ReadonlySet<string>
 }
 
 /** All that a list looks at. */
@@ -38,15 +40,18 @@ export function basisOf(model: ModelData, request: ListRequest): Basis {
   const trails = new Trails(model)
   const root = trails.start(request.table)
   followRecord(trails, request, root)
-  trails.follow(request.filter, [root])
-  for (const { sight } of request.order) if (sight) trails.follow(sight, [root])
+  trails.follow(request.filter, [root], true)
+  for (const { field, sight } of request.order) {
+    root.decisive.add(field)
+    if (sight) trails.follow(sight, [root], true)
+  }
   return trails.found
 }
 
 /** What a condition about the records of a table rests on. */
 export function basisOfCondition(model: ModelData, table: string, condition: Condition): Basis {
   const trails = new Trails(model)
-  trails.follow(condition, [trails.start(table)])
+  trails.follow(condition, [trails.start(table)], true)
   return trails.found
 }
 
@@ -66,7 +71,8 @@ function followRecord(trails: Trails, { masks, access, related }: RecordRequest,
 
 /** Where a condition is at: the records that one way leads to. */
 interface Place extends Trail {
-  readonly fields: Set<string>
+  readonly decisive: Set<string>
+  readonly shown: Set<string>
 }
 
 /** Gathers trails, each way once. */
@@ -85,11 +91,11 @@ class Trails {
     return this.#at({ name: '', steps: [], table }, true)
   }
 
-  step(from: Place, step: Step, isWhole: boolean): Place {
-    from.fields.add(step.from)
+  step(from: Place, step: Step, isWhole: boolean, decides = false): Place {
+    see(from, step.from, decides)
     const name = `${from.name}/${JSON.stringify([step.from, step.table, step.to, step.chain])}`
     const next = this.#at({ ...from, name, steps: [...from.steps, step], table: step.table }, isWhole)
-    next.fields.add(step.to)
+    see(next, step.to, decides)
     return next
   }
 
@@ -97,45 +103,58 @@ class Trails {
    * Follows a condition to all it looks at.
    *
    * @param places where each level of it is
+   * @param decides whether it says what is in the list
    */
-  follow(condition: Condition, places: readonly Place[]): void {
-    for (const operand of operandsOf(condition)) this.#see(operand, places)
-    if (condition.kind === 'unchanged') places[0]?.fields.add(condition.field)
+  follow(condition: Condition, places: readonly Place[], decides = false): void {
+    for (const operand of operandsOf(condition)) this.#see(operand, places, decides)
+    if (condition.kind === 'unchanged') see(places[0], condition.field, decides)
     // Rules of other tables were put in place of each; one that is left could hide a trail.
     if (condition.kind === 'may') throw new TypeError(`A list looks at what may be done to ${condition.table}.`)
     if (condition.kind !== 'some') {
-      for (const part of partsOf(condition)) this.follow(part, places)
+      for (const part of partsOf(condition)) this.follow(part, places, decides)
       return
     }
     const { relation, table, from, to, one, chain } = condition
     const next = { relation, table, to: to.field, one, chain: chain !== undefined }
     const there =
       from.kind === 'field'
-        ? this.step(places[from.level] as Place, { ...next, from: from.name }, false)
-        : this.step(this.#fromCaller(from), { ...next, from: '' }, false)
-    if (chain !== undefined) there.fields.add(chain)
+        ? this.step(places[from.level] as Place, { ...next, from: from.name }, false, decides)
+        : this.step(this.#fromCaller(from), { ...next, from: '' }, false, decides)
+    if (chain !== undefined) see(there, chain, decides)
     const deeper = [...places.slice(0, to.level)]
     deeper[to.level] = there
-    for (const part of partsOf(condition)) this.follow(part, deeper)
+    for (const part of partsOf(condition)) this.follow(part, deeper, decides)
   }
 
-  #see(operand: Operand, places: readonly Place[]): void {
-    if (operand.kind === 'field') places[operand.level]?.fields.add(operand.name)
-    if (operand.kind === 'old') places[0]?.fields.add(operand.name)
+  #see(operand: Operand, places: readonly Place[], decides: boolean): void {
+    if (operand.kind === 'field') see(places[operand.level], operand.name, decides)
+    if (operand.kind === 'old') see(places[0], operand.name, decides)
     if (operand.kind === 'now') this.#isTimed = true
   }
 
   /** Where steps start that start from the caller, or from a value that is no record's. */
   #fromCaller(from: Operand): Place {
     const caller = from.kind === 'caller' ? from.name : ''
-    return { name: `caller ${JSON.stringify(from)}`, steps: [], table: '', caller, fields: new Set() }
+    return {
+      name: `caller ${JSON.stringify(from)}`,
+      steps: [],
+      table: '',
+      caller,
+      shown: new Set(),
+      decisive: new Set(),
+    }
   }
 
-  #at(way: Omit<Trail, 'fields'>, isWhole: boolean): Place {
+  #at(way: Omit<Trail, 'decisive' | 'shown'>, isWhole: boolean): Place {
     const known = this.#places.get(way.name)
-    const place = known ?? { ...way, fields: new Set<string>() }
+    const place = known ?? { ...way, decisive: new Set<string>(), shown: new Set<string>() }
     if (!known) this.#places.set(way.name, place)
-    if (isWhole) for (const name of Object.keys(tableOf(this.model, way.table).fields)) place.fields.add(name)
+    if (isWhole) for (const name of Object.keys(tableOf(this.model, way.table).fields)) place.shown.add(name)
     return place
   }
+}
+
+function see(place: Place | undefined, field: string, decides: boolean): void {
+  if (decides) place?.decisive.add(field)
+  else place?.shown.add(field)
 }

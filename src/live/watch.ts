@@ -4,7 +4,7 @@ import type { Rulebook } from '../rules/index.js'
 import type { Change } from './changes.js'
 import { LIVE_LIMITS } from './limits.js'
 import { lookUp } from './look.js'
-import { concerns, type Touched, touchedBy } from './touched.js'
+import { concerns, decides, shows, type Touched, touchedBy } from './touched.js'
 import type { Trail } from './trails.js'
 
 /** A list that is followed. */
@@ -13,6 +13,8 @@ export interface Watched {
   readonly trails: readonly Trail[]
   /** Who follows it, with the roles they have. */
   readonly caller: unknown
+  /** Whether more than the rules says what is in it, so that memory cannot decide it. */
+  readonly isFiltered: boolean
   /** Whether it is being asked at this moment: what comes out may be older than a change that is told now. */
   readonly isAsking: boolean
   /** Whether a record with this key is in it. */
@@ -100,29 +102,48 @@ export class Watch {
   /** Finds out which of those lists of a table are touched. */
   async #look(table: string, reached: readonly Reached[], changes: readonly Change[]): Promise<void> {
     const found = new Map<string, Touched>()
-    for (const { name, trail, fields } of trailsOf(reached)) {
-      const those = changes.filter((change) => concerns({ ...trail, fields }, change))
-      found.set(name, await touchedBy(this.store, this.rulebook.model, table, trail, those))
+    for (const { trail, those } of waysOf(reached, changes)) {
+      found.set(trail.name, await touchedBy(this.store, this.rulebook.model, table, trail, those))
     }
     const open = new Map<string, KeyValues>()
-    const undecided: Watched[] = []
+    const undecided: { readonly watched: Watched; readonly keys: Set<string> }[] = []
     for (const { watched, trails } of reached) {
       if (trails.some((trail) => isOwn(trail, watched.caller, changes))) {
         watched.touchCaller()
         continue
       }
-      const touched = trails.filter(({ caller }) => caller === undefined).map(({ name }) => found.get(name) as Touched)
-      if (watched.isAsking || touched.some((each) => each === 'all' || hasAny(watched, each))) {
-        watched.touch()
-        continue
+      const keys = new Set<string>()
+      let isTouched = watched.isAsking
+      for (const trail of trails) {
+        const touched = trail.caller === undefined ? found.get(trail.name) : undefined
+        if (!touched || isTouched) continue
+        if (touched === 'all' || (changes.some((change) => shows(trail, change)) && hasAny(watched, touched))) {
+          isTouched = true
+        } else if (changes.some((change) => decides(trail, change))) {
+          for (const [key, values] of touched) {
+            keys.add(key)
+            open.set(key, values)
+          }
+        }
       }
-      undecided.push(watched)
-      for (const each of touched as readonly ReadonlyMap<string, KeyValues>[]) for (const one of each) open.set(...one)
+      if (isTouched) watched.touch()
+      else if (keys.size > 0) undecided.push({ watched, keys })
     }
-    if (open.size === 0) return
-    const isOpenTo = await lookUp(this.store, this.rulebook, table, [...open.values()])
-    for (const watched of undecided) if (watched.isAsking || isOpenTo(watched.caller)) watched.touch()
+    if (undecided.length === 0) return
+    const openTo = await lookUp(this.store, this.rulebook, table, [...open.values()])
+    for (const { watched, keys } of undecided) {
+      if (watched.isAsking || !openTo || differs(watched, keys, openTo(watched.caller))) watched.touch()
+    }
   }
+}
+
+/** Whether of these records, some should be in a list and are not, or are and should not. */
+function differs(watched: Watched, keys: ReadonlySet<string>, open: ReadonlySet<string>): boolean {
+  for (const key of keys) {
+    const [has, should] = [watched.has(key), open.has(key)]
+    if (has !== should || (has && watched.isFiltered)) return true
+  }
+  return false
 }
 
 /** A list, and those of its trails that a change concerns. */
@@ -131,17 +152,17 @@ interface Reached {
   readonly trails: readonly Trail[]
 }
 
-/** Each way once, with all the fields that somebody looks at there. */
-function trailsOf(reached: readonly Reached[]) {
-  const all = new Map<string, { readonly name: string; readonly trail: Trail; readonly fields: Set<string> }>()
+/** Each way once, with the changes that somebody looks at there. */
+function waysOf(reached: readonly Reached[], changes: readonly Change[]) {
+  const ways = new Map<string, { readonly trail: Trail; readonly those: Set<Change> }>()
   for (const { trails } of reached) {
     for (const trail of trails) {
-      const known = all.get(trail.name) ?? { name: trail.name, trail, fields: new Set<string>() }
-      for (const field of trail.fields) known.fields.add(field)
-      all.set(trail.name, known)
+      const way = ways.get(trail.name) ?? { trail, those: new Set<Change>() }
+      for (const change of changes) if (concerns(trail, change)) way.those.add(change)
+      ways.set(trail.name, way)
     }
   }
-  return all.values()
+  return [...ways.values()].map(({ trail, those }) => ({ trail, those: [...those] }))
 }
 
 function hasAny(watched: Watched, touched: ReadonlyMap<string, unknown>): boolean {
