@@ -1,8 +1,10 @@
 import { type ChildProcess, execFileSync, spawn } from 'node:child_process'
-import { readFileSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
+import { type Browser, chromium, type Page } from 'playwright-core'
+import { browserOptions, hasChromium } from './support/browser.js'
 import { compileErrors, type Foreign, inPostgresql } from './support/adopted.js'
 import { openEngines } from './support/engines.js'
 import { freePort } from './support/servers.js'
@@ -14,8 +16,10 @@ const page = readFileSync(join(root, 'docs/getting-started.md'), 'utf8')
 const blocks = (language: string): readonly string[] =>
   [...page.matchAll(new RegExp(`^\`\`\`${language}\n(.*?)^\`\`\``, 'gms'))].map(([, code = '']) => code)
 
-const [sql = ''] = blocks('sql')
-const [leaky = '', proposed = '', guarded = ''] = blocks('ts')
+const [sql = '', withdrawn = ''] = blocks('sql')
+const [leaky = '', proposed = '', guarded = '', served = ''] = blocks('ts')
+const [markup = ''] = blocks('html')
+const [script = ''] = blocks('tsx')
 const [install = '', ...commands] = blocks('sh').flatMap((block) => block.trim().split('\n'))
 
 describe('getting started', () => {
@@ -24,7 +28,7 @@ describe('getting started', () => {
   after(() => foreign?.close())
 
   /** Starts the application as the page says, and asks it. */
-  async function withApp(code: string, work: (ask: typeof asked) => Promise<void>): Promise<void> {
+  async function withApp(code: string, work: (ask: typeof asked, origin: string) => Promise<void>): Promise<void> {
     const { folder, address } = foreign as Foreign
     writeFileSync(join(folder, 'app.ts'), code)
     const port = await freePort()
@@ -32,7 +36,8 @@ describe('getting started', () => {
     const tsx = join(root, 'node_modules/tsx/dist/cli.mjs')
     const app: ChildProcess = spawn(process.execPath, [tsx, 'app.ts'], { cwd: folder, env, stdio: 'inherit' })
     try {
-      await work((method, path, member) => asked(method, `http://127.0.0.1:${port}${path}`, member))
+      const origin = `http://127.0.0.1:${port}`
+      await work((method, path, member) => asked(method, `${origin}${path}`, member), origin)
     } finally {
       app.kill()
     }
@@ -63,6 +68,25 @@ describe('getting started', () => {
     })
   }
 
+  /** Builds the page as it is written there. */
+  function built(line: string): void {
+    const { folder } = foreign as Foreign
+    mkdirSync(join(folder, 'page'))
+    writeFileSync(join(folder, 'page/index.html'), markup)
+    writeFileSync(join(folder, 'page/main.tsx'), script)
+    const [, , ...args] = line.split(' ')
+    const vite = join(root, 'node_modules/vite/bin/vite.js')
+    execFileSync(process.execPath, [vite, ...args, '--logLevel', 'error'], { cwd: folder, encoding: 'utf8' })
+  }
+
+  /** The page in a window of somebody's own. */
+  async function windowOf(browser: Browser, origin: string, member: number): Promise<Page> {
+    const window = await (await browser.newContext()).newPage()
+    await window.goto(`${origin}/?member=${member}`)
+    await window.getByRole('listitem').first().waitFor()
+    return window
+  }
+
   const titles = (body: unknown) => (body as readonly { title: string }[]).map(({ title }) => title)
 
   it('goes from the leak to a guarded route, as the page has it', async function () {
@@ -75,7 +99,7 @@ describe('getting started', () => {
     })
     await foreign.run("INSERT INTO entries (id, author_id, audience, title) VALUES (2, 1, 'public', 'Open day')")
     expect(install).to.equal('npm install pachter')
-    const [adopt = '', see = '', check = '', indexes = ''] = commands
+    const [adopt = '', see = '', check = '', indexes = '', triggers = '', more = '', build = ''] = commands
     expect(typed(adopt)).to.include('members are the people who sign in.')
     const rules = readFileSync(join(foreign.folder, 'access/rules.ts'), 'utf8').replace(/\s+/g, '')
     expect(rules).to.include(proposed.replace(/\s+/g, ''))
@@ -94,5 +118,36 @@ describe('getting started', () => {
     expect(compileErrors([join(foreign.folder, 'app.ts')])).to.equal('')
     expect(typed(check)).to.equal('Model and database are of one mind.\n')
     expect(typed(indexes)).to.include('CREATE INDEX')
+
+    // And on to pages that follow.
+    if (!hasChromium && !process.env['CI']) return undefined
+    expect(typed(triggers)).to.match(/entries +there/)
+    expect(more).to.match(/^npm install react /)
+    built(build)
+    await withApp(served, async (ask, origin) => {
+      const { body } = await ask('GET', '/api/entries?access=true', 1)
+      expect(titles((body as { records: unknown }).records)).to.deep.equal(['Leeks', 'Open day', 'Compost'])
+      const browser = await chromium.launch(browserOptions())
+      const [ana, ben] = [await windowOf(browser, origin, 1), await windowOf(browser, origin, 2)]
+      const bens = ana.getByRole('listitem').filter({ hasText: 'Compost' })
+      const button = bens.getByRole('button', { name: 'Delete' })
+      expect(await button.getAttribute('title')).to.equal('You may not delete this record of entries.')
+      await bens.getByRole('link').click()
+      await ana.getByText('Not for you, or not there.').waitFor()
+      await ana.goBack()
+      await ana.getByRole('listitem').filter({ hasText: 'Leeks' }).getByRole('link').click()
+      await ana.getByLabel('Title').fill('Leeks, thinned')
+      await ana.getByRole('button', { name: 'Save' }).click()
+      await ana.getByText('Leeks, thinned').waitFor()
+      await ben.getByRole('listitem').filter({ hasText: 'Compost' }).getByRole('link').click()
+      await ben.getByLabel('Title').fill('Compost, turned')
+      await ben.getByRole('button', { name: 'Save' }).click()
+      await ana.getByText('Compost, turned').waitFor()
+      await foreign?.run(withdrawn)
+      await bens.waitFor({ state: 'detached' })
+      await browser.close()
+    })
+    expect(compileErrors([join(foreign.folder, 'app.ts'), join(foreign.folder, 'page/main.tsx')])).to.equal('')
+    return undefined
   })
 })

@@ -137,9 +137,11 @@ describe('the guard on PGlite', () => {
     })
 
     it('lets a paid rent be deleted by the treasurer alone', async () => {
-      const paid = await refusalOf(as(ana).delete('rents', 1))
+      const paid = await refusalOf(as(eva).delete('rents', 1))
       expect(paid.message).to.equal('A paid rent cannot be deleted, except by the treasurer.')
       await korenveld.undone(() => as(dirk).delete('rents', 1))
+      const owed = await refusalOf(as(dirk).delete('rents', 24))
+      expect(owed.message).to.equal('Nobody deletes what they owe.')
     })
 
     it('keeps a reply in its thread', async () => {

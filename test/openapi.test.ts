@@ -69,6 +69,7 @@ describe('the description of what is served', () => {
     const visitor = await describedTo('nobody')
     expect(Object.keys(visitor.paths).filter((path) => !path.includes('{'))).to.deep.equal([
       '/api/openapi.json',
+      '/api/$caller',
       '/api/sites',
       '/api/plots',
       '/api/entries',

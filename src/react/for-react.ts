@@ -85,7 +85,7 @@ export interface ForReact<M, A> {
     readonly theirs: WithAccess<M, T> | null
     shows(name: FieldName<M, T>): boolean
     mayChange(name: FieldName<M, T>): boolean
-    field(name: FieldName<M, T>): FieldProps
+    field<F extends FieldName<M, T>>(name: F): FieldProps<NonNullable<RecordOf<M, T>[F]> | ''>
     set(values: ValuesOf<M, T>): void
   }
   /** A button for an action: there, there with the reason why not, or not there. A delete is asked about first. */

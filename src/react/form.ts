@@ -20,9 +20,10 @@ export interface FormOptions {
 }
 
 /** What an input of a form takes. */
-export interface FieldProps {
+export interface FieldProps<V = unknown> {
   readonly name: string
-  readonly value: unknown
+  /** What is typed or stored; an empty text where there is nothing. */
+  readonly value: V
   readonly disabled: boolean
   readonly 'aria-invalid': true | undefined
   /** Takes a value, or the event of an input. */

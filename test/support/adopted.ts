@@ -22,12 +22,15 @@ export interface Foreign {
 
 const sqlOf = (name: string): string => readFileSync(new URL(`../databases/${name}.sql`, import.meta.url), 'utf8')
 
+/** What pages are made of. */
+const OF_PAGES = ['react', 'react-dom', 'react-router', '@tanstack']
+
 /** A folder of an application that has Pachter and the drivers installed. */
 export function applicationFolder(): string {
   const folder = mkdtempSync(join(tmpdir(), 'pachter-app-'))
   mkdirSync(join(folder, 'node_modules'))
   symlinkSync(root, join(folder, 'node_modules', 'pachter'))
-  for (const name of ['pg', 'mysql2', 'better-sqlite3', '@types', 'express']) {
+  for (const name of ['pg', 'mysql2', 'better-sqlite3', '@types', 'express', ...OF_PAGES]) {
     symlinkSync(join(root, 'node_modules', name), join(folder, 'node_modules', name))
   }
   writeFileSync(join(folder, 'package.json'), '{ "type": "module" }\n')
@@ -109,6 +112,8 @@ export function compileErrors(files: readonly string[]): string {
     'es2023',
     '--types',
     'node',
+    '--jsx',
+    'react-jsx',
   ]
   try {
     execFileSync(process.execPath, [tsc, ...options, '--typeRoots', join(root, 'node_modules/@types'), ...files], {

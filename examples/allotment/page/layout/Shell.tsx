@@ -1,6 +1,6 @@
 import { Button, UnstyledButton, useComputedColorScheme, useMantineColorScheme } from '@mantine/core'
 import { useEffect, useState } from 'react'
-import { Link, NavLink, Outlet, ScrollRestoration, useLocation, useNavigation } from 'react-router'
+import { Link, NavLink, Outlet, ScrollRestoration, useNavigation } from 'react-router'
 import { filter } from 'pachter/client'
 import { lookAs, lookingAs } from '../looking.js'
 import { client, useList, useSession, useSessionEvents } from '../records.js'
@@ -20,9 +20,7 @@ export function Shell() {
     if (signedIn) client.tellSignedIn()
   }, [signedIn])
   const navigation = useNavigation()
-  const { pathname } = useLocation()
   const [isOpen, setIsOpen] = useState(false)
-  useEffect(() => setIsOpen(false), [pathname])
   return (
     <>
       <a className="skip" href="#content">
@@ -50,7 +48,7 @@ export function Shell() {
           >
             {isOpen ? 'Close' : 'Menu'}
           </UnstyledButton>
-          <Navigation />
+          <Navigation onGo={() => setIsOpen(false)} />
           {isKnown && <Who />}
         </div>
       </header>
@@ -83,12 +81,12 @@ function usePlaces(): readonly Place[] {
   ]
 }
 
-function Navigation() {
+function Navigation({ onGo }: { readonly onGo: () => void }) {
   const places = usePlaces()
   return (
     <nav id="main-nav" className="main-nav" aria-label="Main">
       {places.map(({ to, text }) => (
-        <NavLink key={to} to={to} end={to === '/'}>
+        <NavLink key={to} to={to} end={to === '/'} onClick={onGo}>
           {text}
         </NavLink>
       ))}

@@ -6,7 +6,7 @@ import { TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
 import { Head } from '../parts/Head.js'
 import { Listed } from '../parts/States.js'
-import { useForm, useList, useMay } from '../records.js'
+import { useForm, useList, type useMay } from '../records.js'
 import { Wardenships } from './Wardenships.js'
 
 const DUTIES = ['treasurer', 'secretary', 'auditor']
