@@ -19,7 +19,8 @@ import type { Client, ClientOptions, LiveEars, Page, SendOptions } from './types
  * await client.update('entries', 3, { title: 'Leeks' }, { tag })
  */
 export function createClient<M, C = unknown, A = AnyActions>(options: ClientOptions<M, C, A>): Client<M, C, A> {
-  const { origin = '', base = '/api', live = '/live', signIn = '/sign-in', headers = () => ({}) } = options
+  const { origin = '', base = '/api', live = '/live', signIn = '/sign-in' } = options
+  const headers = () => present(options.headers?.() ?? {})
   const ask = options.fetch ?? ((...given: Parameters<typeof fetch>) => fetch(...given))
   const model = options.model as unknown as ModelData
   const sessionEars = new Set<(what: Told | 'ended') => void>()
@@ -186,6 +187,9 @@ interface Said {
   readonly name?: string | null
   readonly token?: string
 }
+
+const present = (headers: Readonly<Record<string, string | undefined>>): Readonly<Record<string, string>> =>
+  Object.fromEntries(Object.entries(headers).filter((each): each is [string, string] => each[1] !== undefined))
 
 const matching = (tag: string | undefined): Readonly<Record<string, string>> =>
   tag === undefined ? {} : { 'if-match': tag }

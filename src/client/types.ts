@@ -62,8 +62,8 @@ export interface ClientOptions<M, C, A> {
   readonly live?: string
   /** Where the pages of sign-in are; left out, `/sign-in`. `null` where nobody signs in by this browser. */
   readonly signIn?: string | null
-  /** Headers of each request, such as `Authorization`. */
-  readonly headers?: () => Readonly<Record<string, string>>
+  /** Headers of each request, such as `Authorization`; those that are `undefined` are left out. */
+  readonly headers?: () => Readonly<Record<string, string | undefined>>
   /** Asks the server; left out, `fetch`. */
   readonly fetch?: typeof fetch
 }
