@@ -97,15 +97,52 @@ await page.goto(`file://${report}`)
 await page.screenshot({ path: `${folder}report.png` })
 rmSync(scratch, { recursive: true })
 
+const PHONE = { width: 390, height: 800 }
 const server = await serve(0)
-await page.goto(server.address)
+const origin = server.address.replace(/[/]$/, '')
+
+/** A page of the application as somebody sees it, in a browser of their own. */
+async function visit(who, path, viewport, colorScheme) {
+  const window = await (await browser.newContext({ viewport, colorScheme, locale: 'en-GB' })).newPage()
+  await window.goto(`${origin}/sign-in?to=${encodeURIComponent(path)}`)
+  await window.getByRole('button', { name: new RegExp(`^${who}`, 'i') }).click()
+  await window.locator('h1').waitFor()
+  await window.getByRole('status', { name: 'Loading' }).first().waitFor({ state: 'detached' })
+  await window.locator('#main-nav').getByText('Members').waitFor({ state: 'attached' })
+  // The fonts, and what comes after the first list.
+  await window.waitForTimeout(800)
+  return window
+}
+
+await page.goto(`${origin}/`)
 await page.getByRole('link', { name: 'Sign in' }).click()
 await page.screenshot({ path: `${folder}sign-in.png` })
-await page.getByRole('button', { name: /^Ben/ }).click()
-await page.getByTestId('entries/2').getByText('anyway').click()
-await page.getByTestId('answer').waitFor()
-await page.getByRole('button', { name: 'anyway' }).first().click()
-await page.getByTestId('answer').nth(1).waitFor()
-await page.screenshot({ path: `${folder}page.png` })
+
+const journal = await visit('ben', '/', SIZE, 'light')
+await journal.screenshot({ path: `${folder}journal.png` })
+const entry = await visit('ana', '/journal/1', SIZE, 'dark')
+await entry.screenshot({ path: `${folder}entry.png` })
+const office = await visit('eva', '/office', SIZE, 'light')
+await office.getByRole('button', { name: /Look as\s+Dirk/ }).click()
+await office.getByText('Nothing can be changed meanwhile').waitFor()
+await office.goto(`${origin}/rents`)
+await office.getByTestId('rent-1').waitFor()
+await office.waitForTimeout(800)
+await office.screenshot({ path: `${folder}looking.png` })
+
+// Side by side, as they are narrow.
+const phones = [
+  await visit('ana', '/journal/1', PHONE, 'light'),
+  await visit('carla', '/jobs/1', PHONE, 'dark'),
+  await visit('eva', '/waiting-list', PHONE, 'light'),
+]
+await phones[2]?.getByRole('button', { name: 'Menu' }).click()
+const shots = await Promise.all(phones.map((phone) => phone.screenshot()))
+await page.setContent(
+  `<body style="margin:0;display:flex;gap:55px;background:#8a958c">${shots
+    .map((shot) => `<img src="data:image/png;base64,${shot.toString('base64')}">`)
+    .join('')}</body>`,
+)
+await page.screenshot({ path: `${folder}phone.png` })
 await browser.close()
 await server.close()

@@ -13,19 +13,19 @@ const { hasChromium } = await tsImport('../test/support/browser.ts', import.meta
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 const files = readdirSync(`${root}test`).filter((file) => file.endsWith('.test.ts'))
-/** Those that draw many questions take about as long as all others. Each half starts its own servers. */
-const isDrawn = (file) => /^(engines|hidden|hostile|small-worlds)/.test(file)
+/** Those that draw much, and those in a browser, take about as long as all others. Each half starts its own servers. */
+const isLong = (file) => /^(engines|first-rule|getting-started|hidden|hostile|live-drawn|page|small-worlds)/.test(file)
 // Servers that are given by address are there once, so that one half would be in the other's way.
 const isShared = Boolean(process.env.PACHTER_POSTGRESQL_URL ?? process.env.PACHTER_MARIADB_URL)
 
 const others = mocha(
-  files.filter((file) => !isDrawn(file)),
+  files.filter((file) => !isLong(file)),
   'inherit',
 )
 if (isShared) await others
 // What the second half says comes when the first has said all.
-const drawn = mocha(files.filter(isDrawn), 'pipe')
-const ended = [await others, await drawn]
+const long = mocha(files.filter(isLong), 'pipe')
+const ended = [await others, await long]
 process.stdout.write(ended.map(({ output }) => output).join(''))
 if (ended.some(({ status }) => status !== 0)) process.exitCode = 1
 

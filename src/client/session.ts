@@ -18,6 +18,8 @@ export class Windows {
 
   constructor(hear: (told: Told) => void) {
     this.#channel = typeof BroadcastChannel === 'undefined' ? undefined : new BroadcastChannel('pachter')
+    // Of a program that is no page, it keeps nobody waiting.
+    ;(this.#channel as { unref?(): void } | undefined)?.unref?.()
     this.#channel?.addEventListener('message', ({ data }: MessageEvent<Told>) => hear(data))
   }
 

@@ -66,11 +66,12 @@ function nextPage({ pathname, searchParams }: URL, place: string): string {
 const without = (record: ReadRecord, names: readonly string[]): ReadRecord =>
   Object.fromEntries(Object.entries(record).filter(([name]) => !names.includes(name)))
 
-/** Who asks, as the rules know them: what they are told of themselves is what the request said, and their roles by now. */
+/** Who asks, as the rules know them, with their roles by now; no attributes, which may be the application's own business. */
 export async function whoAsks({ request, url, caller, store, write }: Visit): Promise<Response> {
   assertNoQuery(url.searchParams)
   const { signedIn, attributes } = caller()
-  return tell(request, write, { content: { signedIn, ...attributes, roles: signedIn ? await store.roles() : [] } })
+  const known = signedIn ? { id: attributes['id'], roles: await store.roles() } : { roles: [] }
+  return tell(request, write, { content: { signedIn, ...known } })
 }
 
 /** One record. With what may be done to it comes the mark that a change of it may name in `If-Match`. */

@@ -98,6 +98,6 @@ async function asked<C, N>(source: Source<C, N>, asking: Parameters<Source<C, N>
 }
 
 function toConsole(event: IdentityEvent): void {
-  // Refusals are as many as somebody likes to send.
-  if (event.kind !== 'refused') console.warn('pachter: identity:', event)
+  // These are as many as somebody likes to send.
+  if (event.kind !== 'refused' && event.kind !== 'looking') console.warn('pachter: identity:', event)
 }

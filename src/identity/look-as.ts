@@ -20,7 +20,8 @@ export interface LookAsOptions<C> {
 
 /**
  * Lets whoever has a role look at the application as somebody else, by a cookie that names them: they are told what that one is
- * told, and whatever would change something is refused. Without the role the cookie means nothing.
+ * told, and whatever would change something is refused. Without the role the cookie means nothing. `onEvent` of the identity hears
+ * of each request.
  *
  * @param guard what says who has the role
  * @param source what says who really asks
@@ -47,6 +48,7 @@ export function lookAs<M, C extends CallerDefinition, A, N>(
       if (!isSafe(asking.request)) {
         throw new LookingError('You are looking as somebody else, and can change nothing meanwhile.')
       }
+      asking.note({ kind: 'looking', caller: finding.caller, as: other })
       return thisCaller<C>(other)
     },
   }

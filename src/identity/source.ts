@@ -24,6 +24,8 @@ export type IdentityEvent =
   /** A source made a caller whom the rules do not know: a mistake in the application. */
   | { readonly kind: 'caller-invalid'; readonly source: string; readonly cause: unknown }
   | { readonly kind: 'group-unknown'; readonly group: string }
+  /** Somebody looks as somebody else; told with each request. */
+  | { readonly kind: 'looking'; readonly caller: unknown; readonly as: unknown }
   | { readonly kind: 'record-created'; readonly table: string; readonly key: unknown }
 
 /** A request whose caller is looked for. */

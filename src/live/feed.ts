@@ -36,6 +36,7 @@ export class Feed<M, C extends CallerDefinition, A, N> {
   readonly #rulebook: Rulebook
   #controller: ReadableStreamDefaultController<Uint8Array> | undefined
   #store: UntypedStore | undefined
+  #turn = 0
   #isPumping = false
   #isOver = false
   #drained: (() => void) | undefined
@@ -121,7 +122,7 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     try {
       while (!this.#isOver) {
         if (!this.#isIdentified || !this.#whose.isCallerKnown) await this.#identify()
-        const list = this.#lists.find(({ isTouched, isOver }) => isTouched && !isOver)
+        const list = this.#next()
         if (!list || this.#isOver) break
         // For whoever does not read what was sent, nothing more is asked.
         if (!this.#hasRoom) await new Promise<void>((resolve) => (this.#drained = resolve))
@@ -133,6 +134,14 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     } finally {
       this.#isPumping = false
     }
+  }
+
+  /** A list that has to be asked; each in its turn, so that one that never stays the same keeps no other waiting. */
+  #next(): LiveList | undefined {
+    const inTurn = [...this.#lists.slice(this.#turn), ...this.#lists.slice(0, this.#turn)]
+    const list = inTurn.find(({ isTouched, isOver }) => isTouched && !isOver)
+    if (list) this.#turn = this.#lists.indexOf(list) + 1
+    return list
   }
 
   /** Finds out who is asking, by now; ends the stream where that is nobody any more. */

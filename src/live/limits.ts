@@ -2,8 +2,10 @@
 export const LIVE_LIMITS = Object.freeze({
   /** How many lists one stream has. */
   lists: 20,
-  /** How many streams one caller has open; visitors are as many callers as there are. */
+  /** How many streams one caller has open. */
   streamsOfOne: 50,
+  /** How many all visitors have: nobody knows how many they are, and they leave room for those who have signed in. */
+  streamsOfVisitors: 5_000,
   /** How many streams are open in all. */
   streams: 10_000,
   /** How many rows of a table are looked at on their own in one round; of more, all lists that rest on it are asked again. */

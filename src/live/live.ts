@@ -101,7 +101,8 @@ export async function createLive<M, C extends CallerDefinition, A, N = never>(
   function assertRoom(whose: string): void {
     let own = 0
     for (const each of feeds.values()) if (each === whose) own += 1
-    if (feeds.size < LIVE_LIMITS.streams && (own < LIVE_LIMITS.streamsOfOne || whose === NOBODY)) return
+    const most = whose === NOBODY ? LIVE_LIMITS.streamsOfVisitors : LIVE_LIMITS.streamsOfOne
+    if (feeds.size < LIVE_LIMITS.streams && own < most) return
     throw new RequestError(429, 'too-many-streams', 'There are too many streams open.', { 'retry-after': '10' })
   }
 
@@ -124,5 +125,5 @@ export async function createLive<M, C extends CallerDefinition, A, N = never>(
   }
 }
 
-/** Visitors: there are as many as come. */
+/** Visitors: nobody can tell one from another. */
 const NOBODY = ''

@@ -76,6 +76,15 @@ export const TRIGGERS_THERE = `SELECT n.nspname AS "schema", c.relname AS "name"
   FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE t.tgname IN ('${NAME}', '${TRUNCATED}')`
 
+/**
+ * The query for the columns whose values are not told as they are read: padded, or equal to others that are written otherwise.
+ */
+export const ODD_COLUMNS = `SELECT c.relname AS "table", a.attname AS "column" FROM pg_attribute a
+  JOIN pg_class c ON c.oid = a.attrelid JOIN pg_type t ON t.oid = a.atttypid
+  LEFT JOIN pg_collation l ON l.oid = a.attcollation
+  WHERE c.relkind IN ('r', 'p') AND a.attnum > 0 AND NOT a.attisdropped
+  AND (t.typname IN ('bpchar', 'citext') OR NOT coalesce(l.collisdeterministic, true))`
+
 /** A table, and whether its triggers tell what is needed. */
 export interface TriggerState {
   readonly table: string

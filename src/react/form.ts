@@ -107,14 +107,9 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
     const base = current ?? initial
     const values = { ...base, ...state.typed }
     const settable = useMemo(() => (record ? undefined : settableIn(client, table)), [record, table])
-    const mayChange = (field: string) =>
-      standstill?.() !== undefined
-        ? false
-        : record
-          ? record.$access?.changeable.includes(field) === true
-          : settable
-            ? settable.has(field)
-            : true
+    const isOpen = (field: string) =>
+      record ? record.$access?.changeable.includes(field) === true : settable?.has(field) !== false
+    const mayChange = (field: string) => standstill?.() === undefined && isOpen(field)
 
     async function save(event?: { preventDefault(): void }): Promise<void> {
       event?.preventDefault()
@@ -159,7 +154,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
       needsSignIn: state.problem?.needsSignIn === true,
       isRestored: state.isRestored,
       theirs: state.theirs,
-      shows: (field) => (record ? record.$access?.hidden.includes(field) !== true : mayChange(field)),
+      shows: (field) => (record ? record.$access?.hidden.includes(field) !== true : isOpen(field)),
       mayChange,
       set: (some) =>
         setState((before) => ({ ...before, base: before.base ?? record, typed: { ...before.typed, ...some } })),

@@ -63,7 +63,7 @@ export function readHooks(client: AnyClient) {
     })
     useEffect(() => {
       if (!live || !enabled) return undefined
-      return client.follow(table, query, {
+      const stop = client.follow(table, query, {
         records: (page: CachedList) => {
           setRefused(null)
           queries.setQueryData(queryKey, page)
@@ -73,6 +73,14 @@ export function readHooks(client: AnyClient) {
           setRefused({ name, error })
         },
       })
+      return () => {
+        stop()
+        // Nobody follows it any more: it would be shown as it was, whatever is to be seen of it by then.
+        setTimeout(() => {
+          const kept = queries.getQueryCache().find({ queryKey, exact: true })
+          if (kept?.getObserversCount() === 0) queries.removeQueries({ queryKey, exact: true })
+        })
+      }
       // The name stands for table and query.
       // eslint-disable-next-line react-hooks/exhaustive-deps
     }, [live, enabled, name, queries])

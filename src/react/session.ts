@@ -27,10 +27,10 @@ interface Place {
   }
 }
 
-/** The page that is open. */
+/** The page that is open; the first, where there is none, as on a server that draws pages. */
 export const here = (): string => {
-  const { pathname, search } = (globalThis as unknown as Place).location
-  return `${pathname}${search}`
+  const { location } = globalThis as unknown as Partial<Place>
+  return location ? `${location.pathname}${location.search}` : '/'
 }
 
 /** Hooks on who has signed in. */

@@ -1,4 +1,4 @@
-import { Button, Group, NativeSelect, Stack, Text, Title } from '@mantine/core'
+import { Button, Group, NativeSelect, SimpleGrid, Stack, Text, Title } from '@mantine/core'
 import { useState } from 'react'
 import { filter } from 'pachter/client'
 import { Link, useNavigate, useParams } from 'react-router'
@@ -75,7 +75,7 @@ function JobForm({ job }: { readonly job: Job }) {
         <FormNotes form={form} compared={['title', 'details', 'status']} />
         <TextField form={form} name="title" label="What" required />
         <TextField form={form} name="details" label="Details" lines={3} />
-        <Group grow align="flex-start">
+        <SimpleGrid cols={{ base: 1, xs: 3 }}>
           <ChoiceField
             form={form}
             name="status"
@@ -91,7 +91,7 @@ function JobForm({ job }: { readonly job: Job }) {
             choices={members.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
           />
           <DayField form={form} name="dueAt" label="Due" />
-        </Group>
+        </SimpleGrid>
         <div>
           <Button type="submit" loading={form.isSaving} disabled={!form.isChanged}>
             Save

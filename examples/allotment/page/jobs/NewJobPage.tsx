@@ -1,4 +1,4 @@
-import { Button, Group, Stack } from '@mantine/core'
+import { Button, Group, SimpleGrid, Stack } from '@mantine/core'
 import { Link, useNavigate } from 'react-router'
 import { ChoiceField, DayField, TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
@@ -17,7 +17,7 @@ export function NewJobPage() {
           <FormNotes form={form} />
           <TextField form={form} name="title" label="What" required />
           <TextField form={form} name="details" label="Details" lines={3} required />
-          <Group grow align="flex-start">
+          <SimpleGrid cols={{ base: 1, xs: 2 }}>
             <ChoiceField
               form={form}
               name="siteId"
@@ -28,7 +28,7 @@ export function NewJobPage() {
               choices={sites.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
             />
             <DayField form={form} name="dueAt" label="Due" required />
-          </Group>
+          </SimpleGrid>
           <Group>
             <Button type="submit" loading={form.isSaving} disabled={!form.mayChange('title')}>
               Report it
