@@ -1,11 +1,11 @@
 /** @jsxImportSource react */
-import { useQueryClient } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type ComponentType, type ReactNode, useId, useState } from 'react'
 import { type Access, forbiddenText } from '../decide/index.js'
 import type { AnswerError } from '../client/index.js'
 import { changesOf } from './changes.js'
 import { Confirm, type ConfirmTexts } from './confirm.js'
-import type { AnyClient, AnyRecord, ForReactOptions } from './context.js'
+import { ALL, type AnyClient, type AnyRecord, type ForReactOptions, keyIn } from './context.js'
 import { verdictHere } from './verdict.js'
 
 /** Whether something may be done, for a page. */
@@ -72,7 +72,10 @@ export function actComponents(client: AnyClient, { standstill }: ForReactOptions
     const queries = useQueryClient()
     const { may, reason } = useMay(table, record, action)
     const [state, setState] = useState<'idle' | 'asking' | 'sending'>('idle')
-    const [error, setError] = useState<AnswerError | null>(null)
+    // What was shown as done and is taken back stands there anew, and still has to say why.
+    const refusalKey = [...ALL, 'refusal', table, action, JSON.stringify(keyIn(client.model, table, record))]
+    const { data: error } = useQuery<AnswerError | null>({ queryKey: refusalKey, queryFn: () => null, enabled: false })
+    const setError = (told: AnswerError | null) => queries.setQueryData(refusalKey, told)
     const id = useId()
     if (!may && refused === 'hide') return null
 

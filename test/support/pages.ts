@@ -11,7 +11,10 @@ const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.mi
 
 /** Korenveld, built and served, and browsers of whoever comes. */
 export async function openKorenveld() {
-  spawnSync('npx', ['vite', 'build', '--config', config, '--logLevel', 'error'], { stdio: 'inherit' })
+  const { status } = spawnSync('npx', ['vite', 'build', '--config', config, '--logLevel', 'error'], {
+    stdio: 'inherit',
+  })
+  if (status !== 0) throw new Error('The pages could not be built.')
   const server = await serve(0)
   const browser: Browser = await chromium.launch(browserOptions())
   const origin = server.address.replace(/\/$/, '')

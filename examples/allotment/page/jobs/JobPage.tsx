@@ -1,7 +1,7 @@
-import { Button, Group, NativeSelect, SimpleGrid, Stack, Text, Title } from '@mantine/core'
-import { useState } from 'react'
+import { Button, Group, SimpleGrid, Stack, Text, Title } from '@mantine/core'
 import { filter } from 'pachter/client'
 import { Link, useNavigate, useParams } from 'react-router'
+import { MemberField, PickMember } from '../parts/choices.js'
 import { Do } from '../parts/Do.js'
 import { ChoiceField, DayField, TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
@@ -57,7 +57,6 @@ type Job = NonNullable<Parameters<typeof useMay<'jobs'>>[1]>
 
 function JobForm({ job }: { readonly job: Job }) {
   const { may, reason } = useMay('jobs', job, 'update')
-  const members = useList('members', { fields: ['name'], orderBy: 'name', limit: 200 })
   const form = useForm('jobs', { record: job })
   if (!may) {
     return (
@@ -82,14 +81,7 @@ function JobForm({ job }: { readonly job: Job }) {
             label="How far it is"
             choices={Object.entries(JOB_STATES).map(([value, label]) => ({ value, label }))}
           />
-          <ChoiceField
-            form={form}
-            name="assigneeId"
-            label="Whose it is"
-            numbered
-            empty="Nobody yet"
-            choices={members.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
-          />
+          <MemberField form={form} name="assigneeId" label="Whose it is" empty="Nobody yet" />
           <DayField form={form} name="dueAt" label="Due" />
         </SimpleGrid>
         <div>
@@ -111,7 +103,6 @@ function Helpers({ jobId, mayAdd }: { readonly jobId: number; readonly mayAdd: b
   )
   const members = useList('members', { fields: ['name'], orderBy: 'name', limit: 200 }, { enabled: mayAdd })
   const { create } = useChanges('jobHelpers')
-  const [problem, setProblem] = useState('')
   const others = members.records.filter(({ id }) => !list.records.some(({ memberId }) => memberId === id))
   return (
     <section aria-labelledby="helpers">
@@ -135,21 +126,7 @@ function Helpers({ jobId, mayAdd }: { readonly jobId: number; readonly mayAdd: b
         </Listed>
       </div>
       {mayAdd && (
-        <NativeSelect
-          mt="sm"
-          maw="20rem"
-          label="Ask somebody to help"
-          value=""
-          error={problem || undefined}
-          data={[
-            { value: '', label: 'Choose a member' },
-            ...others.map(({ id, name }) => ({ value: String(id), label: name ?? '' })),
-          ]}
-          onChange={({ currentTarget: { value } }) => {
-            setProblem('')
-            void create({ jobId, memberId: Number(value) }).catch((error: Error) => setProblem(error.message))
-          }}
-        />
+        <PickMember label="Ask somebody to help" among={others} onPick={(memberId) => create({ jobId, memberId })} />
       )}
     </section>
   )

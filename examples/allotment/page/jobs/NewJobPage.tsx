@@ -1,13 +1,13 @@
 import { Button, Group, SimpleGrid, Stack } from '@mantine/core'
 import { Link, useNavigate } from 'react-router'
-import { ChoiceField, DayField, TextField } from '../parts/fields.js'
+import { SiteField } from '../parts/choices.js'
+import { DayField, TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
 import { Head } from '../parts/Head.js'
-import { useForm, useList } from '../records.js'
+import { useForm } from '../records.js'
 
 export function NewJobPage() {
   const go = useNavigate()
-  const sites = useList('sites', { fields: ['name'], orderBy: 'name' })
   const form = useForm('jobs', { onSaved: ({ id }) => go(`/jobs/${id}`) })
   return (
     <>
@@ -18,15 +18,7 @@ export function NewJobPage() {
           <TextField form={form} name="title" label="What" required />
           <TextField form={form} name="details" label="Details" lines={3} required />
           <SimpleGrid cols={{ base: 1, xs: 2 }}>
-            <ChoiceField
-              form={form}
-              name="siteId"
-              label="Where"
-              numbered
-              required
-              empty="Choose a site"
-              choices={sites.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
-            />
+            <SiteField form={form} name="siteId" label="Where" required />
             <DayField form={form} name="dueAt" label="Due" required />
           </SimpleGrid>
           <Group>

@@ -10,7 +10,6 @@ export function NewEntryPage() {
   const [parameters] = useSearchParams()
   const me = Number(caller['id'] ?? 0)
   const own = useList('plots', { filter: filter`holderId eq ${me}`, fields: ['number'] })
-  const all = useList('plots', { fields: ['number'], limit: 200, orderBy: 'number' })
   const given = Number(parameters.get('plot')) || own.records[0]?.id
   const form = useForm('entries', {
     values: { audience: 'members', ...(given !== undefined && { plotId: given }) },
@@ -19,7 +18,7 @@ export function NewEntryPage() {
   return (
     <>
       <Head title="Write an entry" lead="You can share it with single members once it is there." />
-      <EntryForm form={form} plots={all.records} back="/" />
+      <EntryForm form={form} isNew back="/" />
     </>
   )
 }

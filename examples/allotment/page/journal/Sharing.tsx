@@ -1,5 +1,6 @@
 import { Button, Group, NativeSelect, Stack, Text, TextInput, Title } from '@mantine/core'
 import { filter } from 'pachter/client'
+import { MemberField } from '../parts/choices.js'
 import { Do } from '../parts/Do.js'
 import { ChoiceField, DayField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
@@ -76,15 +77,7 @@ function ShareForm({ entryId, taken }: { readonly entryId: number; readonly take
     <form onSubmit={(event) => void form.save(event)}>
       <FormNotes form={form} />
       <Group align="flex-end" gap="sm">
-        <ChoiceField
-          form={form}
-          name="memberId"
-          label="Share it with"
-          numbered
-          required
-          empty="Choose a member"
-          choices={others.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
-        />
+        <MemberField form={form} name="memberId" label="Share it with" required among={others} />
         <ChoiceField form={form} name="level" label="who" choices={LEVELS} />
         <DayField form={form} name="until" label="until" />
         <Button type="submit" loading={form.isSaving} disabled={!form.mayChange('memberId')}>

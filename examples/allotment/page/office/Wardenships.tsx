@@ -1,5 +1,5 @@
-import { Group, NativeSelect, Stack, Text, Title } from '@mantine/core'
-import { useState } from 'react'
+import { Group, Stack, Text, Title } from '@mantine/core'
+import { PickMember } from '../parts/choices.js'
 import { Do } from '../parts/Do.js'
 import { Listed } from '../parts/States.js'
 import { useChanges, useList } from '../records.js'
@@ -13,7 +13,6 @@ export function Wardenships({ members }: Props) {
   const sites = useList('sites', { fields: ['name'], orderBy: 'name' })
   const wardens = useList('siteWardens', { access: true, with: { member: { fields: ['name'] } } }, { live: true })
   const { create } = useChanges('siteWardens')
-  const [problem, setProblem] = useState('')
   return (
     <section aria-labelledby="wardens">
       <Title order={2} id="wardens" mb="sm">
@@ -48,21 +47,10 @@ export function Wardenships({ members }: Props) {
                         </Do>
                       </Group>
                     ))}
-                    <NativeSelect
-                      maw="20rem"
+                    <PickMember
                       label={`A new warden of ${site.name}`}
-                      value=""
-                      error={problem || undefined}
-                      data={[
-                        { value: '', label: 'Choose a member' },
-                        ...others.map(({ id, name }) => ({ value: String(id), label: name ?? '' })),
-                      ]}
-                      onChange={({ currentTarget: { value } }) => {
-                        setProblem('')
-                        void create({ siteId: site.id, memberId: Number(value) }).catch((error: Error) =>
-                          setProblem(error.message),
-                        )
-                      }}
+                      among={others}
+                      onPick={(memberId) => create({ siteId: site.id, memberId })}
                     />
                   </Stack>
                 </div>

@@ -5,7 +5,7 @@ import { dayOf, endOfDay } from '../words.js'
 /** A form, whatever it is for. */
 export type AnyForm = Pick<Form, 'field' | 'errors' | 'mayChange' | 'shows'>
 
-interface FieldProps {
+export interface FieldProps {
   readonly form: AnyForm
   readonly name: string
   readonly label: string

@@ -1,7 +1,8 @@
 import { Button, Stack, Text, Title } from '@mantine/core'
 import { filter } from 'pachter/client'
 import { Link, useParams } from 'react-router'
-import { ChoiceField, NumberField, TextField } from '../parts/fields.js'
+import { MemberField } from '../parts/choices.js'
+import { NumberField, TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
 import { Head } from '../parts/Head.js'
 import { Failed, Listed, Waiting } from '../parts/States.js'
@@ -82,7 +83,6 @@ type Plot = NonNullable<Parameters<typeof useMay<'plots'>>[1]>
 /** What its holder or its warden may change of a plot; who is neither sees none of it. */
 export function PlotForm({ plot }: { readonly plot: Plot }) {
   const { may } = useMay('plots', plot, 'update')
-  const members = useList('members', { fields: ['name'], orderBy: 'name', limit: 200 }, { enabled: may })
   const form = useForm('plots', { record: plot })
   if (!may) return null
   const changes = (name: 'crop' | 'notes' | 'areaM2' | 'holderId') => form.mayChange(name)
@@ -93,16 +93,7 @@ export function PlotForm({ plot }: { readonly plot: Plot }) {
         {changes('crop') && <TextField form={form} name="crop" label="What grows here" />}
         {changes('notes') && <TextField form={form} name="notes" label="Notes" lines={2} />}
         {changes('areaM2') && <NumberField form={form} name="areaM2" label="Area, in square metres" />}
-        {changes('holderId') && (
-          <ChoiceField
-            form={form}
-            name="holderId"
-            label="Held by"
-            numbered
-            empty="Nobody"
-            choices={members.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
-          />
-        )}
+        {changes('holderId') && <MemberField form={form} name="holderId" label="Held by" empty="Nobody" />}
         <div>
           <Button type="submit" loading={form.isSaving} disabled={!form.isChanged}>
             Save

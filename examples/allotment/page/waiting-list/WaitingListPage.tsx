@@ -1,6 +1,7 @@
 import { Badge, Button, Group, Stack, Text, Title } from '@mantine/core'
 import { Do } from '../parts/Do.js'
-import { ChoiceField, TextField } from '../parts/fields.js'
+import { SiteField } from '../parts/choices.js'
+import { TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
 import { Head } from '../parts/Head.js'
 import { Listed } from '../parts/States.js'
@@ -99,7 +100,6 @@ export function WaitingListPage() {
 }
 
 function Apply() {
-  const sites = useList('sites', { fields: ['name'], orderBy: 'name' })
   const form = useForm('applications')
   return (
     <section aria-labelledby="apply">
@@ -109,15 +109,7 @@ function Apply() {
       <form onSubmit={(event) => void form.save(event)}>
         <Stack maw="32rem">
           <FormNotes form={form} />
-          <ChoiceField
-            form={form}
-            name="siteId"
-            label="Where"
-            numbered
-            required
-            empty="Choose a site"
-            choices={sites.records.map(({ id, name }) => ({ value: String(id), label: name ?? '' }))}
-          />
+          <SiteField form={form} name="siteId" label="Where" required />
           <TextField form={form} name="motivation" label="Why you would like one" lines={3} required />
           <div>
             <Button type="submit" loading={form.isSaving} disabled={!form.mayChange('motivation')}>
