@@ -178,6 +178,17 @@ describe('live lists', () => {
     expect(around.live.streams).to.equal(0)
   })
 
+  it('gives a client as many streams as its lists need', async () => {
+    const client = around.clientOf('1')
+    closing.push(() => client.close())
+    let heard = 0
+    for (let at = 0; at < 45; at += 1) {
+      client.follow('entries', { filter: `id ge ${at}`, limit: 1 }, { records: () => (heard += 1) })
+    }
+    expect(await until(() => heard === 45)).to.equal(true)
+    expect(around.live.streams).to.equal(3)
+  })
+
   it('takes lists below its base alone, so many, and so many streams of one caller', async () => {
     const status = async (query: string, init: RequestInit = {}) => {
       const response = await around.live.handle(new Request(`http://localhost/live${query}`, init))

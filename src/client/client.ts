@@ -5,7 +5,7 @@ import { AnswerError, problemIn, unreachable } from './errors.js'
 import { changed } from './lists.js'
 import { readRecord, writeValues } from './read.js'
 import { type SessionState, type Told, Windows } from './session.js'
-import { Stream } from './stream.js'
+import { type ListEars, Stream } from './stream.js'
 import type { Client, ClientOptions, LiveEars, Page, SendOptions } from './types.js'
 
 /**
@@ -40,14 +40,21 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     isConnected = is
     for (const hear of connectionEars) hear(is)
   }
-  const stream = new Stream(
-    (addresses, known, signal) => {
-      const lists = new URLSearchParams(addresses.map((address) => ['list', address]))
-      const sent = { ...headers(), accept: 'text/event-stream', ...(known && { 'last-event-id': known }) }
-      return ask(`${origin}${live}?${lists.toString()}`, { headers: sent, signal })
-    },
-    { connected, ended: () => told('ended') },
-  )
+  const streams: Stream[] = []
+  const newStream = () =>
+    new Stream(
+      (addresses, known, signal) => {
+        const lists = new URLSearchParams(addresses.map((address) => ['list', address]))
+        const sent = { ...headers(), accept: 'text/event-stream', ...(known && { 'last-event-id': known }) }
+        return ask(`${origin}${live}?${lists.toString()}`, { headers: sent, signal })
+      },
+      { connected, ended: () => told('ended') },
+    )
+  const followed = (address: string, ears: ListEars) => {
+    const stream = streams.find((each) => each.hasRoomFor(address)) ?? newStream()
+    if (!streams.includes(stream)) streams.push(stream)
+    return stream.follow(address, ears)
+  }
 
   const client: Untyped = {
     model: options.model,
@@ -62,7 +69,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
       let records: ReadonlyMap<string, Values> = new Map()
       const read = (record: unknown) => readRecord(model, table, record as Values)
       const tell = (more: boolean) => ears.records({ records: [...records.values()], more })
-      return stream.follow(`${base}/${table}${queryOf(query)}`, {
+      return followed(`${base}/${table}${queryOf(query)}`, {
         records: (all, more) => {
           records = new Map(all.map((record) => [keyPath(model, table, record as Values), read(record)]))
           tell(more)
@@ -112,7 +119,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
       return () => void connectionEars.delete(hear)
     },
     close: () => {
-      stream.close()
+      for (const stream of streams) stream.close()
       windows.close()
     },
   }

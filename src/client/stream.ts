@@ -29,10 +29,14 @@ interface Followed {
   isOver: boolean
 }
 
+/** What one stream takes, as the server has it: lists, and characters of their addresses. */
+const MOST_LISTS = 20
+const MOST_CHARACTERS = 7000
+
 const LEAST_MILLISECONDS = 500
 const MOST_MILLISECONDS = 15_000
 
-/** One connection for all the lists of a window: it is opened anew where lists come or go, or where it was lost. */
+/** One connection for many lists: it is opened anew where lists come or go, or where it was lost. */
 export class Stream {
   readonly #lists = new Set<Followed>()
   #abort: AbortController | undefined
@@ -44,6 +48,13 @@ export class Stream {
     private readonly open: (addresses: readonly string[], known: string, signal: AbortSignal) => Promise<Response>,
     private readonly ears: StreamEars,
   ) {}
+
+  /** Whether one more list fits into it. */
+  hasRoomFor(address: string): boolean {
+    const addresses = [...this.#lists].map((list) => list.address)
+    const characters = [...addresses, address].map(encodeURIComponent).join('&list=').length
+    return addresses.length < MOST_LISTS && (addresses.length === 0 || characters < MOST_CHARACTERS)
+  }
 
   /** Follows a list, until what is returned is called. */
   follow(address: string, ears: ListEars): () => void {
@@ -77,8 +88,11 @@ export class Stream {
       await this.#read(lists, abort.signal)
     } catch (error) {
       if (abort.signal.aborted) return
-      if (error instanceof AnswerError && error.status > 0 && error.status < 500 && error.status !== 429) {
-        return this.#end(error)
+      if (error instanceof AnswerError && error.needsSignIn) return this.#end(error)
+      if (error instanceof AnswerError && error.status >= 400 && error.status < 500 && error.status !== 429) {
+        // It would be no other the next time.
+        for (const list of lists) this.#refuse(list, error)
+        return undefined
       }
     }
     if (abort.signal.aborted) return
@@ -119,11 +133,13 @@ export class Stream {
     if (event === 'records') list.ears.records(message.records ?? [], message.more === true)
     if (event === 'changes') list.ears.changes(message as unknown as ListChange, message.more === true)
     if (event === 'current') list.ears.current()
-    if (event === 'refused') {
-      list.isOver = true
-      list.ears.refused(new AnswerError(message.problem as ToldProblem))
-    }
+    if (event === 'refused') this.#refuse(list, new AnswerError(message.problem as ToldProblem))
     return false
+  }
+
+  #refuse(list: Followed, error: AnswerError): void {
+    list.isOver = true
+    list.ears.refused(error)
   }
 
   #end(error: AnswerError): void {
