@@ -63,7 +63,6 @@ const settled = await settle()
 report()
 for (const { stop } of followers) stop()
 for (const { child } of processes) child.kill()
-await wait(500)
 await pool.end()
 await server.stop()
 process.exit(settled.differing > 0 || wrong > 0 ? 1 : 0)
@@ -75,7 +74,7 @@ interface Running {
 
 async function start(port: number): Promise<Running> {
   const child = fork(fileURLToPath(new URL('server.ts', import.meta.url)), [server.url, String(port)], {
-    execArgv: ['--import', 'tsx', ...(process.env['PACHTER_PROF'] ? ['--cpu-prof', '--cpu-prof-dir=/tmp/prof'] : [])],
+    execArgv: ['--import', 'tsx'],
   })
   await new Promise((resolve) => child.once('message', resolve))
   return { port, child }
@@ -219,7 +218,6 @@ async function askedSoFar() {
           .catch(() => ({ asked: 0 }))) as { asked: number },
     ),
   )
-  if (process.env['PACHTER_CPU']) console.log('cpu', JSON.stringify([process.cpuUsage(), ...all]))
   return all.reduce((sum, { asked }) => sum + asked, 0)
 }
 

@@ -29,7 +29,6 @@ let asked = 0
 const { handle } = handler
 Object.assign(handler, { handle: (...given: Parameters<typeof handle>) => ((asked += 1), handle(...given)) })
 const app = express().use(records, pages(live.handle))
-app.get('/asked', (_request, response) => response.json({ asked, cpu: process.cpuUsage() }))
+app.get('/asked', (_request, response) => response.json({ asked }))
 app.use(refuse)
-if (process.env['PACHTER_PROF']) process.on('SIGTERM', () => process.exit(0))
 createServer(app).listen(Number(port), '127.0.0.1', () => process.send?.('ready'))

@@ -68,7 +68,13 @@ export class Feed<M, C extends CallerDefinition, A, N> {
           this.#controller = controller
           this.#write(`retry: 1000\n\n`)
           every(heartbeatSeconds, () => this.#hasRoom && this.#write(':\n\n'))
-          every(recheckSeconds, () => this.recheck())
+          // Those that came together are not looked at together for ever.
+          const first = Math.random() * recheckSeconds * 1000
+          const begin = () => {
+            this.recheck()
+            if (!this.#isOver) every(recheckSeconds, () => this.recheck())
+          }
+          this.#timers.push(setTimeout(begin, first))
           // The client comes again, with what its server's middleware says of it by then.
           const jitter = 0.9 + Math.random() * 0.2
           this.#timers.push(setTimeout(() => this.close(), streamSeconds * jitter * 1000))
