@@ -33,7 +33,6 @@ const processes = await Promise.all([0, 1].map(() => freePort().then(start)))
 
 /** When each title was stored, and which. */
 const stored = new Map<number, { readonly entry: number; readonly at: number }>()
-const latest = new Map<number, number>()
 /** Who could read what for a while, to find what nobody should have been shown. */
 const shares = new Map<string, { from: number; to: number }>()
 const delays: number[] = []
@@ -203,9 +202,7 @@ async function write(): Promise<void> {
   } else {
     const title = (number += 1)
     await everything.update('entries', entry, { title: `w${title}` })
-    // A later title may have been stored first.
     stored.set(title, { entry, at: performance.now() })
-    latest.set(entry, title)
   }
 }
 

@@ -83,17 +83,22 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
       })
     },
     create: async (table, values, { once } = {}) =>
-      written(table, await sent('POST', `/${table}`, body(table, values), once ? { 'idempotency-key': once } : {})),
+      readRecord(
+        model,
+        table,
+        await sent('POST', `/${table}`, body(table, values), once ? { 'idempotency-key': once } : {}),
+      ),
     update: async (table, key, values, { tag } = {}) => {
       const type = { 'content-type': 'application/merge-patch+json' }
       const at = recordPath(model, table, key)
-      return written(table, await sent('PATCH', at, body(table, values), { ...type, ...matching(tag) }))
+      return readRecord(model, table, await sent('PATCH', at, body(table, values), { ...type, ...matching(tag) }))
     },
     delete: async (table, key, { tag } = {}) => {
       await sent('DELETE', recordPath(model, table, key), undefined, matching(tag))
     },
     act: async (table, action, key, values = {}, { tag } = {}) =>
-      written(
+      readRecord(
+        model,
         table,
         await sent('POST', `${recordPath(model, table, key)}/${action}`, body(table, values), matching(tag)),
       ),
@@ -127,11 +132,6 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
 
   function body(table: string, values: Values): string {
     return JSON.stringify(writeValues(model, table, values))
-  }
-
-  /** What a write answers; nothing but the key, where the caller does not see the record. */
-  function written(table: string, record: Values): Values {
-    return readRecord(model, table, record)
   }
 
   async function sent(

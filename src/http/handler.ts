@@ -89,7 +89,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     guard,
     base,
     listAt: (url) => {
-      const route = url.pathname.startsWith(`${base}/`) ? routeOf(url.pathname.slice(base.length)) : undefined
+      const route = routeAt(url)
       if (route?.to !== 'table' || settings.tables.get(route.table)?.has('list') !== true) throw noPath()
       return { table: route.table, options: readListQuery(rulebook.model, route.table, url.searchParams).options }
     },
@@ -114,6 +114,10 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     },
   }
 
+  function routeAt({ pathname }: URL): Route | undefined {
+    return pathname.startsWith(`${base}/`) ? routeOf(pathname.slice(base.length)) : undefined
+  }
+
   async function answer(request: Request, native: N | undefined): Promise<Response> {
     if (request.url.length > HTTP_LIMITS.addressCharacters) {
       throw new RequestError(
@@ -123,7 +127,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
       )
     }
     const url = new URL(request.url)
-    const route = url.pathname.startsWith(`${base}/`) ? routeOf(url.pathname.slice(base.length)) : undefined
+    const route = routeAt(url)
     const methods = route && methodsOf(settings, route, { description, caller: whoAsks })
     if (!route || !methods) throw noPath()
     if (request.method === 'OPTIONS') return done({ allow: allowed(methods) })

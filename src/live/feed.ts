@@ -1,5 +1,5 @@
 import type { UntypedStore } from '../guard/index.js'
-import { type Handler, textOf } from '../http/index.js'
+import { type Handler, type Opened, textOf } from '../http/index.js'
 import type { CallerDefinition, Rulebook } from '../rules/index.js'
 import type { Checked } from './options.js'
 import { LIVE_LIMITS } from './limits.js'
@@ -17,10 +17,11 @@ export interface Surroundings<M, C extends CallerDefinition, A, N> {
 }
 
 /** Who asked for a stream, and for what. */
-export interface FeedRequest<N> {
+export interface FeedRequest<M, C, A, N> {
   readonly request: Request
   readonly native: N | undefined
-  readonly caller: unknown
+  /** Who that is, found out just now. */
+  readonly opened: Opened<M, C, A>
   readonly addresses: readonly URL[]
 }
 
@@ -36,6 +37,7 @@ export class Feed<M, C extends CallerDefinition, A, N> {
   readonly #rulebook: Rulebook
   #controller: ReadableStreamDefaultController<Uint8Array> | undefined
   #store: UntypedStore | undefined
+  #opened: Opened<M, C, A> | undefined
   #turn = 0
   #isPumping = false
   #isOver = false
@@ -44,12 +46,13 @@ export class Feed<M, C extends CallerDefinition, A, N> {
 
   constructor(
     private readonly around: Surroundings<M, C, A, N>,
-    private readonly asked: FeedRequest<N>,
+    private readonly asked: FeedRequest<M, C, A, N>,
     private readonly onEnd: () => void,
   ) {
-    const { request, addresses, caller } = asked
+    const { request, addresses, opened } = asked
+    this.#opened = opened
     this.#rulebook = around.handler.guard.rules
-    this.#whose = { caller, isCallerKnown: false }
+    this.#whose = { caller: opened.caller, isCallerKnown: false }
     const known = request.headers.get('last-event-id')?.split('.') ?? []
     this.#lists = addresses.map(
       (url, at) => new LiveList(at, url, known[at] || undefined, this.#whose, () => void this.#pump()),
@@ -152,13 +155,13 @@ export class Feed<M, C extends CallerDefinition, A, N> {
 
   /** Finds out who is asking, by now; ends the stream where that is nobody any more. */
   async #identify(): Promise<void> {
-    const { request, native } = this.asked
-    const { handler, settings } = this.around
+    const { request } = this.asked
+    const { handler } = this.around
     const knew = this.#whose.isCallerKnown
     this.#isIdentified = this.#whose.isCallerKnown = true
     try {
-      if (native !== undefined) await settings.renew?.(native)
-      const { caller, store } = await handler.open(request, native)
+      const { caller, store } = this.#opened ?? (await this.#openAnew())
+      this.#opened = undefined
       this.#store = store as unknown as UntypedStore
       if (!knew) this.#whose.caller = await withRolesOf(this.#rulebook, caller, this.#store)
     } catch (error) {
@@ -166,6 +169,13 @@ export class Feed<M, C extends CallerDefinition, A, N> {
       if (response.status < 500) this.#send({ event: 'ended', data: { problem: await problemIn(response) } })
       this.close()
     }
+  }
+
+  async #openAnew(): Promise<Opened<M, C, A>> {
+    const { request, native } = this.asked
+    const { handler, settings } = this.around
+    if (native !== undefined) await settings.renew?.(native)
+    return handler.open(request, native)
   }
 
   async #ask(list: LiveList): Promise<void> {

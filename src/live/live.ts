@@ -83,10 +83,11 @@ export async function createLive<M, C extends CallerDefinition, A, N = never>(
       throw new RequestError(405, 'method-not-allowed', 'Here, use GET.', { allow: 'GET' })
     }
     const addresses = addressesIn(url)
-    const { caller } = await handler.open(request, native)
+    const opened = await handler.open(request, native)
+    const { caller } = opened
     const whose = 'anonymous' in (caller as object) ? NOBODY : JSON.stringify(caller, bigIntAsText)
     assertRoom(whose)
-    const feed: Feed<M, C, A, N> = new Feed(around, { request, native, caller, addresses }, () => feeds.delete(feed))
+    const feed: Feed<M, C, A, N> = new Feed(around, { request, native, opened, addresses }, () => feeds.delete(feed))
     feeds.set(feed, whose)
     return new Response(feed.open(), {
       headers: {

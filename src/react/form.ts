@@ -4,7 +4,7 @@ import type { AnswerError } from '../client/index.js'
 import type { Access } from '../decide/index.js'
 import { covers, grantsFor, inForce, stampsFor } from '../rules/index.js'
 import { changesOf } from './changes.js'
-import { type AnyClient, type AnyRecord, type ForReactOptions, keyIn, SESSION } from './context.js'
+import { type AnyClient, type AnyRecord, type ForReactOptions, keyIn, RECORDS, SESSION } from './context.js'
 import { keepDraft, takeDraft } from './drafts.js'
 
 /** What a form is for. */
@@ -177,7 +177,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
       save,
       takeTheirs: () => {
         setState(FRESH)
-        void queries.invalidateQueries({ queryKey: ['pachter', 'records', table] })
+        void queries.invalidateQueries({ queryKey: [...RECORDS, table] })
       },
       keepMine: () => change({ theirs: null, tag: state.theirs?.['$tag'] as string | undefined, problem: null }),
     }

@@ -3,7 +3,6 @@ import { createGuard, type Rules } from 'pachter'
 import { createHandler } from 'pachter/http'
 import { createIdentity, notMine, refused, type Source, thisCaller } from 'pachter/identity'
 import { createLive, type Followed, type LiveOptions } from 'pachter/live'
-import type { ModelData } from 'pachter/model'
 
 type AnyClient = ReturnType<typeof createClient<never>>
 
@@ -77,5 +76,3 @@ export async function until(is: () => boolean | Promise<boolean>, seconds = 20):
   }
   return is()
 }
-
-export type { ModelData }
