@@ -3,8 +3,8 @@ import type { AnyActions } from '../rules/index.js'
 import { type AnyQuery, queryOf, recordPath } from './address.js'
 import { AnswerError, problemIn, unreachable } from './errors.js'
 import { changed } from './lists.js'
-import { readRecord, writeValues } from './read.js'
-import { type SessionState, type Told, Windows } from './session.js'
+import { readAttributes, readRecord, writeValues } from './read.js'
+import { isSameCaller, type SessionEar, type SessionState, Windows } from './session.js'
 import { type ListEars, Stream } from './stream.js'
 import type { Client, ClientOptions, LiveEars, Page, SendOptions } from './types.js'
 
@@ -23,18 +23,38 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
   const headers = () => present(options.headers?.() ?? {})
   const ask = options.fetch ?? ((...given: Parameters<typeof fetch>) => fetch(...given))
   const model = options.model as unknown as ModelData
-  const sessionEars = new Set<(what: Told | 'ended') => void>()
+  const sessionEars = new Set<SessionEar>()
   const connectionEars = new Set<(is: boolean) => void>()
   let isConnected = true
   let token: string | undefined
   let session: Promise<SessionState> | undefined
 
-  const told = (what: Told | 'ended') => {
-    token = undefined
-    session = undefined
-    for (const hear of sessionEars) hear(what)
+  // Who what is shown was for, and whether that session is over.
+  let whose: SessionState['caller'] | undefined
+  let hasEnded = false
+  let isAnnounced = false
+
+  const emit: SessionEar = (what, now) => {
+    if (!now) [token, session] = [undefined, undefined]
+    hasEnded = what === 'ended'
+    for (const hear of sessionEars) hear(what, now)
+    if (what !== 'ended') for (const stream of streams) stream.restart()
   }
-  const windows = new Windows(told)
+  const signedOut = () => {
+    whose = undefined
+    emit('signed-out')
+  }
+  /** Who has signed in may be another by now. */
+  const signedIn = async () => {
+    isAnnounced = true
+    const before = whose
+    ;[token, session] = [undefined, undefined]
+    const now = await client.session().catch(() => undefined)
+    const isSame = now?.signedIn === true && (before === undefined || isSameCaller(before, now.caller))
+    if (isSame && before !== undefined && !hasEnded) return
+    emit(isSame ? 'signed-in' : 'another', now)
+  }
+  const windows = new Windows((told) => (told === 'signed-out' ? signedOut() : void signedIn()))
   const connected = (is: boolean) => {
     if (is === isConnected) return
     isConnected = is
@@ -48,7 +68,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
         const sent = { ...headers(), accept: 'text/event-stream', ...(known && { 'last-event-id': known }) }
         return ask(`${origin}${live}?${lists.toString()}`, { headers: sent, signal })
       },
-      { connected, ended: () => told('ended') },
+      { connected, ended: () => emit('ended') },
     )
   const followed = (address: string, ears: ListEars) => {
     const stream = streams.find((each) => each.hasRoomFor(address)) ?? newStream()
@@ -105,13 +125,19 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     session: () => (session ??= askSession()),
     signInAt: (backTo) => `${origin}${signIn ?? ''}?${new URLSearchParams({ to: backTo }).toString()}`,
     signOut: async () => {
-      const response = await answered(`${origin}${signIn ?? ''}/out`, { method: 'POST', headers: await tokenHeader() })
-      const { next } = (await response.json()) as { readonly next: string }
-      told('signed-out')
+      const response =
+        signIn === null
+          ? undefined
+          : await answered(`${origin}${signIn}/out`, { method: 'POST', headers: await tokenHeader() })
+      const { next } = response ? ((await response.json()) as { readonly next: string }) : { next: '/' }
+      signedOut()
       windows.tell('signed-out')
       return next
     },
-    tellSignedIn: () => windows.tell('signed-in'),
+    tellSignedIn: async () => {
+      windows.tell('signed-in')
+      await signedIn()
+    },
     onSession: (hear) => {
       sessionEars.add(hear)
       return () => void sessionEars.delete(hear)
@@ -158,7 +184,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     if (response.ok) return response
     const error = new AnswerError(await problemIn(response))
     // Whoever had signed in has not any more.
-    if (error.code === 'credentials-refused' || (error.needsSignIn && token !== undefined)) told('ended')
+    if (error.code === 'credentials-refused' || (error.needsSignIn && token !== undefined)) emit('ended')
     throw error
   }
 
@@ -172,13 +198,20 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     try {
       const state = signIn === null ? {} : ((await (await answered(`${origin}${signIn}/session`, {})).json()) as Said)
       token = state.token
-      const { signedIn, roles, ...caller } = await sent('GET', '/$caller')
-      return {
+      const { signedIn, roles, ...attributes } = await sent('GET', '/$caller')
+      const now: SessionState = {
         signedIn: signedIn === true,
         name: state.name ?? null,
-        caller,
+        caller: options.rules ? readAttributes(options.rules.caller.attributes, attributes) : attributes,
         roles: (roles ?? []) as readonly string[],
       }
+      if (now.signedIn) {
+        whose = now.caller
+        // Windows that were left behind by a session that ended go on.
+        if (!isAnnounced) windows.tell('signed-in')
+        isAnnounced = true
+      }
+      return now
     } catch (error) {
       // It is asked again the next time.
       session = undefined

@@ -48,3 +48,12 @@ export async function problemIn(response: Response): Promise<ToldProblem> {
 
 /** No answer came. */
 export const unreachable = (): AnswerError => new AnswerError({ status: 0, detail: 'The server could not be reached.' })
+
+/** These values could not be sent, and the server would not take them. */
+export const misfit = (table: string, problems: Readonly<Record<string, string>>): AnswerError =>
+  new AnswerError({
+    type: 'urn:pachter:problem:input-invalid',
+    status: 422,
+    detail: `These values do not fit ${table}.`,
+    errors: Object.entries(problems).map(([name, detail]) => ({ pointer: `#/${name}`, detail })),
+  })

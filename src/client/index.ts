@@ -1,5 +1,5 @@
 export { filter, type FilterValue, type ListQuery, type RecordQuery } from './address.js'
 export { createClient } from './client.js'
 export { AnswerError, type ToldProblem } from './errors.js'
-export type { SessionState, Told } from './session.js'
+export type { SessionEar, SessionEvent, SessionState } from './session.js'
 export type { Client, ClientOptions, Fetched, LiveEars, LivePage, Page, SendOptions } from './types.js'

@@ -1,16 +1,16 @@
 import {
+  accepts,
   childrenOf,
+  describeType,
   type FieldData,
-  fromPlain,
+  fromJson,
   isMissing,
   type ModelData,
   parentsOf,
-  type PlainValue,
-  type Shape,
   tableOf,
-  toPlain,
-  type Value,
+  toJson,
 } from '../model/index.js'
+import { misfit } from './errors.js'
 
 type Values = Readonly<Record<string, unknown>>
 
@@ -26,7 +26,7 @@ export function readRecord(model: ModelData, table: string, sent: Values): Value
   return Object.fromEntries(
     Object.entries(sent).map(([name, value]) => {
       const field = Object.hasOwn(fields, name) ? fields[name] : undefined
-      if (field) return [name, readValue(field, value)]
+      if (field) return [name, fromJson(field, value)]
       const there = related.get(name)
       if (there === undefined || isMissing(value)) return [name, value]
       const read = (each: unknown) => readRecord(model, there, each as Values)
@@ -35,20 +35,30 @@ export function readRecord(model: ModelData, table: string, sent: Values): Value
   )
 }
 
-const readValue = (field: FieldData, value: unknown): unknown =>
-  isMissing(value) ? value : fromPlain(field, value as PlainValue)
-
-/** Values as they are sent: each as its field's JSON has it; what is no field is sent as it is, for the server to refuse. */
-export function writeValues(model: ModelData, table: string, values: Values): Values {
-  const { fields } = tableOf(model, table)
-  return Object.fromEntries(
-    Object.entries(values).map(([name, value]) => {
-      const field = Object.hasOwn(fields, name) ? fields[name] : undefined
-      return [name, field && isWritable(field, value) ? toPlain(field, value as Value) : value]
+/** What was said of a caller, with the values that the rules have. */
+export const readAttributes = (shape: Readonly<Record<string, FieldData>>, sent: Values): Values =>
+  Object.fromEntries(
+    Object.entries(sent).map(([name, value]) => {
+      const field = Object.hasOwn(shape, name) ? shape[name] : undefined
+      return [name, field ? fromJson(field, value) : value]
     }),
   )
-}
 
-/** Whether a value is of the kind that its field writes in a way of its own. */
-const isWritable = (field: Shape, value: unknown): boolean =>
-  value instanceof Date ? field.type === 'timestamp' : typeof value === 'bigint' || value instanceof Uint8Array
+/**
+ * Values as they are sent: each as its field's JSON has it; what is no field is sent as it is, for the server to refuse.
+ *
+ * @throws {AnswerError} 422 where a value is none of its field's: JSON would make another of some, and nothing of others
+ */
+export function writeValues(model: ModelData, table: string, values: Values): Values {
+  const { fields } = tableOf(model, table)
+  const problems: Record<string, string> = {}
+  const written = Object.entries(values).map(([name, value]) => {
+    const field = Object.hasOwn(fields, name) ? fields[name] : undefined
+    if (!field || isMissing(value)) return [name, value]
+    if (accepts(field, value)) return [name, toJson(field, value)]
+    problems[name] = `must be ${describeType(field)}`
+    return [name, value]
+  })
+  if (Object.keys(problems).length > 0) throw misfit(table, problems)
+  return Object.fromEntries(written) as Values
+}

@@ -1,3 +1,5 @@
+import { bigIntAsText } from '../model/index.js'
+
 /** Who has signed in, as far as their browser is told. */
 export interface SessionState {
   readonly signedIn: boolean
@@ -8,6 +10,19 @@ export interface SessionState {
   /** The roles they have at this moment. */
   readonly roles: readonly string[]
 }
+
+/**
+ * What became of who has signed in: `signed-out`, here or in another window; `ended`, where the server says that the session is
+ * over; `signed-in`, by whoever it was, after that; `another`, who must not see what was shown before.
+ */
+export type SessionEvent = 'signed-out' | 'ended' | 'signed-in' | 'another'
+
+/** What hears of that; with who it is by now, where that is known. */
+export type SessionEar = (what: SessionEvent, now?: SessionState) => void
+
+/** Whether one caller is the other, by what the server says of both. */
+export const isSameCaller = (one: SessionState['caller'], other: SessionState['caller']): boolean =>
+  JSON.stringify(one, bigIntAsText) === JSON.stringify(other, bigIntAsText)
 
 /** What windows of one browser tell each other. */
 export type Told = 'signed-out' | 'signed-in'

@@ -67,6 +67,12 @@ export class Stream {
     }
   }
 
+  /** Asks for everything anew, as whoever it is by now. */
+  restart(): void {
+    for (const list of this.#lists) Object.assign(list, { mark: '', isOver: false })
+    this.#again(0)
+  }
+
   close(): void {
     clearTimeout(this.#waits)
     this.#abort?.abort()

@@ -3,7 +3,7 @@ import type { KeyOf, Model, RelationsOf, TableName, ValuesOf, VisibleRecord } fr
 import type { AnyActions, OwnAction, Rules } from '../rules/index.js'
 import type { ListQuery, RecordQuery } from './address.js'
 import type { AnswerError } from './errors.js'
-import type { SessionState, Told } from './session.js'
+import type { SessionEar, SessionState } from './session.js'
 
 /** A record as a list or a get brings it, by what was asked. */
 export type Fetched<M, T extends TableName<M>, Q = unknown> = VisibleRecord<M, T> &
@@ -130,15 +130,17 @@ export interface Client<M = Model, C = unknown, A = AnyActions> {
    * @returns where to go next
    */
   signOut(): Promise<string>
-  /** Says to the other windows of this browser that somebody signed in. */
-  tellSignedIn(): void
   /**
-   * Hears of whatever may make another of who has signed in: `signed-out`, here or in another window; `signed-in` in another
-   * window; `ended`, where the server says that the session is over.
+   * Says, here and to the other windows of this browser, that somebody may have signed in or out in another way than by the
+   * pages of sign-in: where a page gets a token by itself. A page that is loaded says so on its own.
+   */
+  tellSignedIn(): Promise<void>
+  /**
+   * Hears of whatever may make another of who has signed in.
    *
    * @returns what ends it
    */
-  onSession(hear: (what: Told | 'ended') => void): () => void
+  onSession(hear: SessionEar): () => void
   /** Whether changes come in at the moment; `true` as long as nothing is followed. */
   readonly isConnected: boolean
   /** Hears of that. */

@@ -1,4 +1,4 @@
-import { fieldOf, fromPlain, isMissing, type ModelData, type PlainValue, type Shape, tableOf } from '../model/index.js'
+import { fieldOf, fromJson, type ModelData, type Shape, tableOf } from '../model/index.js'
 import { badBody, RequestError } from './errors.js'
 import { HTTP_LIMITS } from './limits.js'
 
@@ -106,7 +106,6 @@ const MOMENT = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/
 
 /** One value as JSON holds it, as the model has it. */
 export function valueFrom(shape: Shape, value: unknown): unknown {
-  if (isMissing(value) || shape.type === 'json') return value
   if (shape.type === 'timestamp' && !(typeof value === 'string' && MOMENT.test(value))) return value
-  return fromPlain(shape, value as PlainValue)
+  return fromJson(shape, value)
 }

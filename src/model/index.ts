@@ -65,6 +65,7 @@ export {
   comparesAs,
   decimalFrom,
   describeType,
+  fromJson,
   fromPlain,
   freshValue,
   isListable,
@@ -77,6 +78,7 @@ export {
   rankOf,
   readTyped,
   sameValue,
+  toJson,
   toPlain,
   unitsOf,
 } from './values.js'

@@ -184,6 +184,10 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
   decimal: {
     called: ({ scale }) => `a decimal as text with ${scale} digits behind the point`,
     accepts: isDecimal,
+    read: (typed, { scale = 1 }) => {
+      const [, whole, digits = ''] = /^(-?\d+)(?:\.(\d*))?$/.exec(typed) ?? []
+      return whole === undefined ? typed : `${whole}.${digits.padEnd(scale, '0')}`
+    },
     ordered: true,
     comparesAs: ({ scale }) => `decimal ${scale}`,
     misshapen: ({ scale }) =>
@@ -222,6 +226,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
   time: {
     called: () => 'a time of day as text to the second, such as 09:30:00',
     accepts: (value) => typeof value === 'string' && /^(?:[01]\d|2[0-3])(?::[0-5]\d){2}$/.test(value),
+    read: (typed) => (/^\d\d:\d\d$/.test(typed) ? `${typed}:00` : typed),
     ordered: true,
   },
   uuid: {
@@ -252,7 +257,11 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
         ? plain.map((each: PlainValue) => TYPES[item].fromPlain?.(each, { type: item }) ?? each)
         : plain,
     read: (typed, { item = 'text' }) =>
-      typed.split(',').map((each) => TYPES[item].read?.(each, { type: item }) ?? each),
+      typed
+        .split(',')
+        .map((each) => each.trim())
+        .filter((each) => each !== '')
+        .map((each) => TYPES[item].read?.(each, { type: item }) ?? each),
     misshapen: ({ item }) =>
       item !== undefined && ITEM_TYPES.includes(item)
         ? undefined

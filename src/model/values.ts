@@ -29,6 +29,13 @@ export function fromPlain(field: Shape, plain: PlainValue): unknown {
   return read ? read(plain, field) : plain
 }
 
+/** How JSON that is sent holds a value of this type: as {@link toPlain}, but for documents, which are JSON already. */
+export const toJson = (field: Shape, value: Value): unknown => (field.type === 'json' ? value : toPlain(field, value))
+
+/** The value that JSON which was sent stands for; the result still has to be checked with {@link accepts}. */
+export const fromJson = (field: Shape, sent: unknown): unknown =>
+  isMissing(sent) || field.type === 'json' ? sent : fromPlain(field, sent as PlainValue)
+
 /** What a person typed, as a value of this type; the result still has to be checked with {@link accepts}. */
 export function readTyped(field: Shape, typed: string): unknown {
   const { read } = behaviourOf(field)

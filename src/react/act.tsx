@@ -1,11 +1,13 @@
 /** @jsxImportSource react */
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { type ComponentType, type ReactNode, useId, useState } from 'react'
 import { type Access, forbiddenText } from '../decide/index.js'
 import type { AnswerError } from '../client/index.js'
 import { changesOf } from './changes.js'
 import { Confirm, type ConfirmTexts } from './confirm.js'
-import { ALL, type AnyClient, type AnyRecord, type ForReactOptions, keyIn } from './context.js'
+import { useQueries } from './cache.js'
+import { ALL, type AnyClient, type AnyRecord, type ForReactOptions } from './context.js'
+import { keyPath } from '../model/index.js'
 import { verdictHere } from './verdict.js'
 
 /** Whether something may be done, for a page. */
@@ -43,7 +45,7 @@ export interface ActProps {
 /** Hooks and components for what may be done. */
 export function actComponents(client: AnyClient, { standstill }: ForReactOptions) {
   function useMay(table: string, record: ActProps['record'] | undefined, action: string): May {
-    const queries = useQueryClient()
+    const queries = useQueries(client)
     if (!record) return { may: false, reason: undefined }
     const may = (record.$access?.may as Readonly<Record<string, boolean>> | undefined)?.[action] === true
     const stands = may ? standstill?.() : undefined
@@ -69,11 +71,11 @@ export function actComponents(client: AnyClient, { standstill }: ForReactOptions
       as,
       ...more
     } = props
-    const queries = useQueryClient()
+    const queries = useQueries(client)
     const { may, reason } = useMay(table, record, action)
     const [state, setState] = useState<'idle' | 'asking' | 'sending'>('idle')
     // What was shown as done and is taken back stands there anew, and still has to say why.
-    const refusalKey = [...ALL, 'refusal', table, action, JSON.stringify(keyIn(client.model, table, record))]
+    const refusalKey = [...ALL, 'refusal', table, action, keyPath(client.model, table, record)]
     const { data: error } = useQuery<AnswerError | null>({ queryKey: refusalKey, queryFn: () => null, enabled: false })
     const setError = (told: AnswerError | null) => queries.setQueryData(refusalKey, told)
     const id = useId()

@@ -1,7 +1,8 @@
-import { type QueryClient, useQueryClient } from '@tanstack/react-query'
+import type { QueryClient } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { keyPath, readKey } from '../model/index.js'
 import { showAtOnce } from './at-once.js'
+import { useQueries } from './cache.js'
 import { type AnyClient, type AnyRecord, keyIn, RECORDS } from './context.js'
 import { verdictHere } from './verdict.js'
 
@@ -21,7 +22,7 @@ export interface Changes {
 /** Hooks that write. */
 export function changeHooks(client: AnyClient) {
   const useChanges = (table: string): Changes => {
-    const queries = useQueryClient()
+    const queries = useQueries(client)
     return useMemo(() => changesOf(client, queries, table), [queries, table])
   }
   return { useChanges }

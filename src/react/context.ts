@@ -30,6 +30,8 @@ export interface ForReactOptions {
 /** Under which key the cache has everything of the server's. */
 export const ALL = ['pachter'] as const
 export const SESSION = [...ALL, 'session'] as const
+/** Whether the server ended it while the page was open. */
+export const ENDED = [...ALL, 'ended'] as const
 /** The records of all tables. */
 export const RECORDS = [...ALL, 'records'] as const
 export const listKey = (table: string, query: object): QueryKey => [...RECORDS, table, 'list', query]

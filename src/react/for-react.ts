@@ -16,26 +16,33 @@ import { actComponents, type ActProps, type May } from './act.js'
 import type { ForReactOptions } from './context.js'
 import { changeHooks } from './changes.js'
 import type { AnyClient } from './context.js'
-import { type FieldProps, type Form, formHooks, type FormOptions } from './form.js'
+import { type Form, formHooks, type FormOptions } from './form.js'
+import type { InputPropsOf } from './inputs.js'
 import { type ListHookOptions, type ListState, readHooks, type RecordState } from './reads.js'
 import { type Session, sessionHooks } from './session.js'
 
 /** What can be done to a record by name: changed, removed, or what is the table's own. */
 type ActionOn<A, T extends string> = 'update' | 'delete' | OwnAction<A, T>
 
-/** A record that says what may be done to it. */
-type WithAccess<M, T extends TableName<M>> = VisibleRecord<M, T> & { readonly $access?: Access; readonly $tag?: string }
+/** A record that says what may be done to it: listed or fetched with `access: true`. */
+type WithAccess<M, T extends TableName<M>> = VisibleRecord<M, T> & { readonly $access: Access; readonly $tag?: string }
 
 /** What names a record, and as much of it as there is. */
 type Named<M, T extends TableName<M>> = Pick<RecordOf<M, T>, KeyFields<TablesOf<M>[T]> & FieldName<M, T>> &
   Partial<RecordOf<M, T>>
 
+/** What the input of each field takes. */
+type InputsOf<M, T extends TableName<M>> = { [F in FieldName<M, T>]: InputPropsOf<NonNullable<RecordOf<M, T>[F]>> }
+
+/** The fields that an input can write: all but documents and bytes. */
+type InputName<M, T extends TableName<M>> = {
+  [F in FieldName<M, T>]: [InputsOf<M, T>[F]] extends [never] ? never : F
+}[FieldName<M, T>]
+
 /** Hooks and components for the pages of an application with this client. */
 export interface ForReact<M, A> {
   /** Who has signed in. */
   useSession(): Session
-  /** Has the page follow what becomes of the session, also in other windows; once, at its root. */
-  useSessionEvents(): void
   /** Whether changes of live lists come in at the moment. */
   useConnected(): boolean
   /**
@@ -85,7 +92,7 @@ export interface ForReact<M, A> {
     readonly theirs: WithAccess<M, T> | null
     shows(name: FieldName<M, T>): boolean
     mayChange(name: FieldName<M, T>): boolean
-    field<F extends FieldName<M, T>>(name: F): FieldProps<NonNullable<RecordOf<M, T>[F]> | ''>
+    field<F extends InputName<M, T>>(name: F): InputsOf<M, T>[F]
     set(values: ValuesOf<M, T>): void
   }
   /** A button for an action: there, there with the reason why not, or not there. A delete is asked about first. */

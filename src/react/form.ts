@@ -1,15 +1,22 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useMemo, useRef } from 'react'
 import type { AnswerError } from '../client/index.js'
 import type { Access } from '../decide/index.js'
-import { covers, grantsFor, inForce, stampsFor } from '../rules/index.js'
+import { accepts, bigIntAsText, type FieldData, fieldOf, isMissing, keyPath, sameValue } from '../model/index.js'
 import { changesOf } from './changes.js'
+import { useQueries } from './cache.js'
 import { type AnyClient, type AnyRecord, type ForReactOptions, keyIn, RECORDS, SESSION } from './context.js'
 import { keepDraft, takeDraft } from './drafts.js'
+import { type FormState, freshState, isNobody, useFormState } from './form-state.js'
+import { type InputPropsOf, inputProps, readGiven } from './inputs.js'
+import { settableIn, untouched } from './new-record.js'
 
 /** What a form is for. */
 export interface FormOptions {
-  /** The record to be changed, fetched with `access: true`; left out, a new one is made. */
+  /**
+   * The record to be changed, fetched with `access: true`; left out, a new one is made. `undefined` while it is being fetched:
+   * until it is there, nothing can be changed and nothing is saved.
+   */
   readonly record?: (AnyRecord & { readonly $access?: Access; readonly $tag?: string }) | undefined
   /** The values that a new record begins with. */
   readonly values?: AnyRecord
@@ -17,17 +24,6 @@ export interface FormOptions {
   readonly name?: string
   /** Called with the record once it is stored. */
   readonly onSaved?: (record: AnyRecord) => unknown
-}
-
-/** What an input of a form takes. */
-export interface FieldProps<V = unknown> {
-  readonly name: string
-  /** What is typed or stored; an empty text where there is nothing. */
-  readonly value: V
-  readonly disabled: boolean
-  readonly 'aria-invalid': true | undefined
-  /** Takes a value, or the event of an input. */
-  onChange(given: unknown): void
 }
 
 /** A form, for a page. */
@@ -50,7 +46,14 @@ export interface Form {
   shows(name: string): boolean
   /** Whether the caller may change it. */
   mayChange(name: string): boolean
-  field(name: string): FieldProps
+  /**
+   * What an input for a field takes, by its type: texts are read as the values they stand for, an emptied input is a missing
+   * value.
+   *
+   * @throws {FormError} where no input writes it: `json` and `bytes`, whose values are given to `set`
+   */
+  field(name: string): InputPropsOf<string> | InputPropsOf<boolean> | InputPropsOf<readonly string[]>
+  /** Puts values in, as somebody would who typed them. */
   set(values: AnyRecord): void
   /** Sends what was changed; of a record, only that. */
   save(event?: { preventDefault(): void }): Promise<void>
@@ -60,148 +63,155 @@ export interface Form {
   keepMine(): void
 }
 
-interface State {
-  readonly typed: AnyRecord
-  /** The record that was being changed when the first was typed: whatever it becomes meanwhile, the change is of that. */
-  readonly base: FormOptions['record']
-  readonly errors: Readonly<Record<string, string>>
-  readonly problem: AnswerError | null
-  readonly theirs: AnyRecord | null
-  readonly tag: string | undefined
-  readonly isSaving: boolean
-  readonly isRestored: boolean
-}
-
-const FRESH: State = {
-  typed: {},
-  base: undefined,
-  errors: {},
-  problem: null,
-  theirs: null,
-  tag: undefined,
-  isSaving: false,
-  isRestored: false,
-}
-
 /** The hook for forms. */
 export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
-  function useForm(table: string, { record, values: initial = {}, name = 'new', onSaved }: FormOptions = {}): Form {
-    const queries = useQueryClient()
-    const form = `${table} ${record ? JSON.stringify(keyIn(client.model, table, record)) : name}`
-    const [state, setState] = useState<State>(FRESH)
+  const { model } = client
+
+  function useForm(table: string, options: FormOptions = {}): Form {
+    const { record, values: initial = {}, name = 'new', onSaved } = options
+    // A record that is still being fetched is not a new one.
+    const isNew = !Object.hasOwn(options, 'record')
+    const queries = useQueries(client)
+    const form = `${table} ${isNew ? name : record ? keyPath(model, table, record) : ''}`
     const once = useRef(crypto.randomUUID())
+    // The form that is being sent: a second click comes before the first is drawn.
+    const sending = useRef<string>(undefined)
     const { data: session } = useQuery({ queryKey: SESSION, queryFn: () => client.session(), staleTime: 60_000 })
-    const by = session && JSON.stringify(session.caller)
-    const change = (some: Partial<State>) => setState((before) => ({ ...before, ...some }))
+    const by = session && (session.signedIn ? JSON.stringify(session.caller, bigIntAsText) : null)
+    const { state, put, settle } = useFormState(form, by)
 
     useEffect(() => {
-      const draft = by === undefined ? undefined : takeDraft(form, by)
-      if (draft) setState({ ...FRESH, typed: draft.values, tag: draft.tag, isRestored: true })
-    }, [form, by])
+      if (isNobody(by)) return
+      const draft = takeDraft(model, table, form, by)
+      if (draft) put((before) => ({ ...before, typed: draft.values, ...tagged(draft.tag), by, isRestored: true }))
+      // What is put is put upon whatever is there then.
+      // eslint-disable-next-line react-hooks/exhaustive-deps
+    }, [table, form, by])
     useEffect(
-      () => client.onSession((what) => what === 'signed-in' && setState((before) => ({ ...before, problem: null }))),
-      [],
+      () => client.onSession((what) => what === 'signed-in' && settle((before) => ({ ...before, problem: null }))),
+      // eslint-disable-next-line react-hooks/exhaustive-deps
+      [form, by],
     )
 
+    const settable = useMemo(() => (isNew ? settableIn(client, table, session) : undefined), [isNew, table, session])
     const current = state.base ?? record
-    const base = current ?? initial
+    const base = current ?? { ...untouched(client, table, settable), ...initial }
     const values = { ...base, ...state.typed }
-    const settable = useMemo(() => (record ? undefined : settableIn(client, table)), [record, table])
     const isOpen = (field: string) =>
-      record ? record.$access?.changeable.includes(field) === true : settable?.has(field) !== false
+      isNew ? settable?.has(field) !== false : record?.$access?.changeable.includes(field) === true
     const mayChange = (field: string) => standstill?.() === undefined && isOpen(field)
+
+    const type = (typed: AnyRecord, texts: Readonly<Record<string, string>> = {}) =>
+      put((before) => ({
+        ...before,
+        ...(isNobody(before.by) && by !== undefined && { by }),
+        ...(record && !before.base && { base: record }),
+        typed: { ...before.typed, ...typed },
+        texts: { ...without(before.texts, typed), ...texts },
+        errors: without(before.errors, typed),
+      }))
 
     async function save(event?: { preventDefault(): void }): Promise<void> {
       event?.preventDefault()
-      change({ isSaving: true, errors: {}, problem: null })
+      if ((!isNew && !record) || sending.current === form) return
+      sending.current = form
+      put((before) => ({ ...before, isSaving: true, errors: {}, problem: null }))
       const changes = changesOf(client, queries, table)
       const sent = Object.fromEntries(
-        Object.entries(record ? state.typed : { ...initial, ...state.typed }).filter(([field]) => mayChange(field)),
+        Object.entries(isNew ? values : state.typed).filter(([field]) => mayChange(field)),
       )
-      const tag = state.tag ?? current?.$tag
+      const tag = state.tag ?? (current?.['$tag'] as string | undefined)
+      let stored: AnyRecord
       try {
-        const stored = record
+        stored = record
           ? await changes.update(record, sent, { tag })
           : await changes.create(sent, { once: once.current })
-        once.current = crypto.randomUUID()
-        setState(FRESH)
-        await onSaved?.(stored)
       } catch (cause) {
         const error = cause as AnswerError
-        if (error.needsSignIn && by !== undefined) {
-          keepDraft(form, { by, values: state.typed, ...(tag !== undefined && { tag }) })
+        if (error.needsSignIn && state.by !== undefined) {
+          keepDraft(model, table, form, { by: state.by, values: state.typed, ...tagged(tag) })
         }
-        const shown = Object.entries(error.fields ?? {})
-        change({
-          isSaving: false,
-          errors: Object.fromEntries(shown),
-          problem: shown.length > 0 ? null : error,
-          ...(error.code === 'changed' && { theirs: await whatIsThere(values) }),
-        })
+        const theirs = error.code === 'changed' ? await whatIsThere(values) : null
+        settle((before) => ({ ...before, isSaving: false, ...shownOf(error), ...(theirs && { theirs }) }))
+        return
+      } finally {
+        if (sending.current === form) sending.current = undefined
       }
+      once.current = crypto.randomUUID()
+      // What was typed while this was under way is still to be sent.
+      settle((before) => ({
+        ...freshState(form),
+        ...unlike(before, sent),
+        ...(before.by !== undefined && { by: before.by }),
+      }))
+      await onSaved?.(stored)
     }
 
     /** The record as others left it; nothing where it is not there any more for this caller. */
     const whatIsThere = (of: AnyRecord) =>
-      client.get(table, keyIn(client.model, table, of), { access: true }).catch(() => null)
+      client.get(table, keyIn(model, table, of), { access: true }).catch(() => null)
 
     return {
       values,
-      isChanged: Object.entries(state.typed).some(([field, value]) => value !== base[field]),
+      isChanged: Object.entries(state.typed).some(
+        ([field, value]) => !isSame(fieldOf(model, table, field), value, base[field]),
+      ),
       isSaving: state.isSaving,
       errors: state.errors,
       problem: state.theirs ? null : state.problem,
       needsSignIn: state.problem?.needsSignIn === true,
       isRestored: state.isRestored,
       theirs: state.theirs,
-      shows: (field) => (record ? record.$access?.hidden.includes(field) !== true : isOpen(field)),
+      shows: (field) => (isNew ? isOpen(field) : record?.$access?.hidden.includes(field) !== true),
       mayChange,
-      set: (some) =>
-        setState((before) => ({ ...before, base: before.base ?? record, typed: { ...before.typed, ...some } })),
-      field: (field) => ({
-        name: field,
-        value: values[field] ?? '',
-        disabled: !mayChange(field),
-        'aria-invalid': Object.hasOwn(state.errors, field) || undefined,
-        onChange: (given) => {
-          // An event tells its input only while it is being told.
-          const value = valueOf(given)
-          setState(({ errors: { [field]: _, ...errors }, ...before }) => ({
-            ...before,
-            errors,
-            base: before.base ?? record,
-            typed: { ...before.typed, [field]: value },
-          }))
-        },
-      }),
+      set: (given) => type(given),
+      field: (field) =>
+        inputProps(fieldOf(model, table, field), values[field], state.texts[field], {
+          name: field,
+          disabled: !mayChange(field),
+          'aria-invalid': Object.hasOwn(state.errors, field) || undefined,
+          onChange: (given) => {
+            // An event tells its input only while it is being told.
+            const { value, typed } = readGiven(fieldOf(model, table, field), given)
+            type({ [field]: value }, typed === undefined ? {} : { [field]: typed })
+          },
+        }),
       save,
       takeTheirs: () => {
-        setState(FRESH)
+        put(() => freshState(form))
         void queries.invalidateQueries({ queryKey: [...RECORDS, table] })
       },
-      keepMine: () => change({ theirs: null, tag: state.theirs?.['$tag'] as string | undefined, problem: null }),
+      keepMine: () =>
+        put(({ theirs, ...before }) => ({
+          ...before,
+          ...tagged(theirs?.['$tag'] as string | undefined),
+          theirs: null,
+          problem: null,
+        })),
     }
   }
   return { useForm }
 }
 
-/** The value that somebody gave, be it as such or by the event of an input. */
-function valueOf(given: unknown): unknown {
-  const target = (given as { readonly currentTarget?: unknown } | null | undefined)?.currentTarget
-  if (target === undefined || target === null) return given
-  const { type, checked, value } = target as {
-    readonly type?: string
-    readonly checked?: boolean
-    readonly value: unknown
-  }
-  return type === 'checkbox' ? checked : value
+const tagged = (tag: string | undefined) => (tag === undefined ? {} : { tag })
+
+/** What was typed other than what was sent. */
+function unlike({ typed, texts }: FormState, sent: AnyRecord): Pick<FormState, 'typed' | 'texts'> {
+  const same = Object.fromEntries(Object.entries(sent).filter(([name, value]) => typed[name] === value))
+  return { typed: without(typed, same), texts: without(texts, same) }
 }
 
-/** The fields that some grant could let be set in a new record, where the page knows the rules. */
-function settableIn({ rules }: AnyClient, table: string): ReadonlySet<string> | undefined {
-  if (!rules) return undefined
-  const known = inForce(rules, table)
-  const stamped = stampsFor(known, 'create')
-  const names = Object.keys(rules.model.tables[table]?.fields ?? {}).filter((name) => !Object.hasOwn(stamped, name))
-  return new Set(names.filter((name) => grantsFor(known, 'create').some((grant) => covers(grant, name))))
+/** What stands at fields, and what is about none of them. */
+function shownOf(error: AnswerError): Pick<FormState, 'errors' | 'problem'> {
+  const errors = error.fields ?? {}
+  return { errors, problem: Object.keys(errors).length > 0 ? null : error }
+}
+
+const without = <V>(from: Readonly<Record<string, V>>, names: object): Readonly<Record<string, V>> =>
+  Object.fromEntries(Object.entries(from).filter(([name]) => !Object.hasOwn(names, name)))
+
+function isSame(field: FieldData, one: unknown, other: unknown): boolean {
+  if (isMissing(one) || isMissing(other)) return isMissing(one) && isMissing(other)
+  if (!accepts(field, one) || !accepts(field, other)) return one === other
+  return field.type === 'json' ? JSON.stringify(one) === JSON.stringify(other) : sameValue(one, other)
 }

@@ -1,7 +1,8 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { AnswerError } from '../client/index.js'
 import { keyPath, readKey } from '../model/index.js'
+import { useQueries } from './cache.js'
 import { type AnyClient, type AnyRecord, type CachedList, listKey, recordKey } from './context.js'
 
 /** A list, for a page. */
@@ -41,6 +42,9 @@ const isFinal = (error: unknown): boolean => {
 
 export const retrying = { retry: (count: number, error: unknown) => count < 2 && !isFinal(error) }
 
+/** What is not to be seen any more is not shown any longer; that a session is over leaves what is there until it is known whose. */
+const isHidden = (error: unknown): boolean => [403, 404].includes((error as Partial<AnswerError> | null)?.status ?? 0)
+
 /** Hooks that read. */
 export function readHooks(client: AnyClient) {
   function useList(
@@ -48,7 +52,7 @@ export function readHooks(client: AnyClient) {
     query: object = {},
     { live = false, enabled = true }: ListHookOptions = {},
   ): ListState {
-    const queries = useQueryClient()
+    const queries = useQueries(client)
     const queryKey = listKey(table, query)
     const name = JSON.stringify(queryKey)
     const [refused, setRefused] = useState<{ readonly name: string; readonly error: AnswerError } | null>(null)
@@ -85,10 +89,11 @@ export function readHooks(client: AnyClient) {
       // eslint-disable-next-line react-hooks/exhaustive-deps
     }, [live, enabled, name, queries])
     const error = refused?.name === name ? refused.error : (found.error as AnswerError | null)
+    const data = isHidden(error) ? undefined : found.data
     return {
-      records: found.data?.records ?? [],
-      more: found.data?.more === true,
-      isLoading: enabled && found.data === undefined && !error,
+      records: data?.records ?? [],
+      more: data?.more === true,
+      isLoading: enabled && data === undefined && !error,
       error,
       retry: () => void found.refetch(),
     }
@@ -104,7 +109,7 @@ export function readHooks(client: AnyClient) {
       ...retrying,
     })
     return {
-      record: found.data,
+      record: isHidden(found.error) ? undefined : found.data,
       isLoading: found.isLoading,
       error: found.error as AnswerError | null,
       retry: () => void found.refetch(),

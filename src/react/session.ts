@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useSyncExternalStore } from 'react'
+import { useQuery } from '@tanstack/react-query'
+import { useSyncExternalStore } from 'react'
 import type { SessionState } from '../client/index.js'
-import { type AnyClient, ALL, RECORDS, SESSION } from './context.js'
-import { forgetDrafts } from './drafts.js'
+import { useQueries } from './cache.js'
+import { type AnyClient, ENDED, SESSION } from './context.js'
+import { goTo, here } from './place.js'
 
 /** Who has signed in, for a page. */
 export interface Session extends SessionState {
@@ -17,26 +18,11 @@ export interface Session extends SessionState {
 }
 
 const NOBODY: SessionState = { signedIn: false, name: null, caller: {}, roles: [] }
-const ENDED = [...ALL, 'ended'] as const
-
-interface Place {
-  readonly location: {
-    readonly pathname: string
-    readonly search: string
-    assign(address: string): void
-  }
-}
-
-/** The page that is open; the first, where there is none, as on a server that draws pages. */
-export const here = (): string => {
-  const { location } = globalThis as unknown as Partial<Place>
-  return location ? `${location.pathname}${location.search}` : '/'
-}
 
 /** Hooks on who has signed in. */
 export function sessionHooks(client: AnyClient) {
   function useSession(): Session {
-    const queries = useQueryClient()
+    const queries = useQueries(client)
     const { data } = useQuery({ queryKey: SESSION, queryFn: () => client.session(), staleTime: 60_000 })
     const { data: hasEnded = false } = useQuery({ queryKey: ENDED, queryFn: () => false, staleTime: Infinity })
     return {
@@ -47,35 +33,9 @@ export function sessionHooks(client: AnyClient) {
       signOut: async () => {
         const next = await client.signOut()
         queries.clear()
-        ;(globalThis as unknown as Place).location.assign(next)
+        goTo(next)
       },
     }
-  }
-
-  /** Has the page follow what becomes of the session; once, at its root. */
-  function useSessionEvents(): void {
-    const queries = useQueryClient()
-    useEffect(
-      () =>
-        client.onSession((what) => {
-          // Of what somebody else saw, nothing stays.
-          if (what === 'signed-out') {
-            forgetDrafts()
-            queries.clear()
-            // Not to the page that is open: it might lead to where the same is signed in again without being asked.
-            ;(globalThis as unknown as Place).location.assign('/')
-          }
-          // What was being typed stays where it is, and what was shown as well, until whoever it is signs in again.
-          if (what === 'ended') queries.setQueryData(ENDED, true)
-          if (what === 'signed-in') {
-            queries.setQueryData(ENDED, false)
-            void queries
-              .invalidateQueries({ queryKey: SESSION })
-              .then(() => queries.invalidateQueries({ queryKey: RECORDS }))
-          }
-        }),
-      [queries],
-    )
   }
 
   /** Whether changes come in at the moment. */
@@ -86,5 +46,5 @@ export function sessionHooks(client: AnyClient) {
       () => true,
     )
 
-  return { useSession, useSessionEvents, useConnected }
+  return { useSession, useConnected }
 }

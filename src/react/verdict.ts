@@ -1,7 +1,7 @@
 import type { QueryClient } from '@tanstack/react-query'
 import type { SessionState } from '../client/index.js'
 import { decide, type Verdict } from '../decide/index.js'
-import { anonymous } from '../rules/index.js'
+import { anonymous, type Caller, checkCaller, type Rulebook } from '../rules/index.js'
 import { type AnyClient, type AnyRecord, knownData, SESSION } from './context.js'
 
 /** What is to be decided. */
@@ -24,12 +24,11 @@ export function verdictHere(
   if (!rules) return undefined
   const session = queries.getQueryData<SessionState>(SESSION)
   if (!session) return undefined
-  const { signedIn, caller, roles } = session
   const { fields } = model.tables[table] ?? { fields: {} }
   const plain = record && Object.fromEntries(Object.keys(fields).map((name) => [name, record[name] ?? null]))
   try {
     return decide(rules, {
-      caller: signedIn ? { ...caller, roles } : anonymous,
+      caller: givenBy(session),
       action,
       table,
       data: knownData(queries, model),
@@ -38,6 +37,18 @@ export function verdictHere(
     })
   } catch {
     // The server says what is wrong with it.
+    return undefined
+  }
+}
+
+/** Who has signed in, as rules take callers. */
+const givenBy = ({ signedIn, caller, roles }: SessionState): unknown => (signedIn ? { ...caller, roles } : anonymous)
+
+/** Who has signed in, as rules have callers; nothing where the page knows too little of them. */
+export function callerOf(rules: Rulebook, session: SessionState): Caller | undefined {
+  try {
+    return checkCaller(rules.caller, givenBy(session))
+  } catch {
     return undefined
   }
 }

@@ -122,6 +122,7 @@ class Reader {
     if ((quantifier === 'any' || quantifier === 'all') && this.scanner.take(/[(]/) !== undefined) {
       return this.#quantified(place, path.slice(0, -1), quantifier, depth)
     }
+    if (this.scanner.take(/[(]/) !== undefined) this.scanner.fail(`the only function is startswith(field,'…')`)
     const field = this.#fieldAt(place, path)
     const word = this.scanner.expect(/(?:eq|ne|lt|le|gt|ge|in)\b/, 'eq, ne, lt, le, gt, ge or in')
     if (word === 'in') return this.#among(field)

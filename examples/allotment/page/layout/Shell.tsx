@@ -1,9 +1,9 @@
 import { Button, UnstyledButton, useComputedColorScheme, useMantineColorScheme } from '@mantine/core'
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
 import { Link, NavLink, Outlet, ScrollRestoration, useNavigation } from 'react-router'
 import { filter } from 'pachter/client'
 import { lookAs, lookingAs } from '../looking.js'
-import { client, useList, useSession, useSessionEvents } from '../records.js'
+import { useList, useSession } from '../records.js'
 import { Looking, Notices } from './Notices.js'
 
 interface Place {
@@ -13,12 +13,7 @@ interface Place {
 
 /** What surrounds every page. */
 export function Shell() {
-  useSessionEvents()
-  const { isKnown, signedIn } = useSession()
-  // Windows that were left behind by a session that ended go on.
-  useEffect(() => {
-    if (signedIn) client.tellSignedIn()
-  }, [signedIn])
+  const { isKnown } = useSession()
   const navigation = useNavigation()
   const [isOpen, setIsOpen] = useState(false)
   return (

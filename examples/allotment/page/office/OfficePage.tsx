@@ -92,7 +92,7 @@ export function OfficePage() {
 type Member = NonNullable<Parameters<typeof useMay<'members'>>[1]>
 
 function MemberForm({ member, onSaved }: { readonly member?: Member; readonly onSaved: () => void }) {
-  const form = useForm('members', { record: member, values: { duties: [] }, onSaved })
+  const form = useForm('members', { ...(member ? { record: member } : { values: { duties: [] } }), onSaved })
   const duties = form.values.duties ?? []
   return (
     <form onSubmit={(event) => void form.save(event)} aria-label={member ? `Change ${member.name}` : 'A new member'}>

@@ -20,18 +20,18 @@ export function MemberField({
   ...props
 }: Props & { readonly among?: readonly Named[] }) {
   const all = useList('members', { fields: ['name'], orderBy: 'name', limit: 200 }, { enabled: !among })
-  return <ChoiceField {...props} numbered empty={empty} choices={asChoices(among ?? all.records)} />
+  return <ChoiceField {...props} empty={empty} choices={asChoices(among ?? all.records)} />
 }
 
 export function SiteField({ empty = 'Choose a site', ...props }: Props) {
   const sites = useList('sites', { fields: ['name'], orderBy: 'name' })
-  return <ChoiceField {...props} numbered empty={empty} choices={asChoices(sites.records)} />
+  return <ChoiceField {...props} empty={empty} choices={asChoices(sites.records)} />
 }
 
 export function PlotField({ empty = 'Choose a plot', ...props }: Props) {
   const plots = useList('plots', { fields: ['number'], orderBy: 'number', limit: 200 })
   const named = plots.records.map(({ id, number: name }) => ({ id, ...(name !== undefined && { name }) }))
-  return <ChoiceField {...props} numbered empty={empty} choices={asChoices(named)} />
+  return <ChoiceField {...props} empty={empty} choices={asChoices(named)} />
 }
 
 interface PickProps {

@@ -1,6 +1,6 @@
 import { NativeSelect, Textarea, TextInput } from '@mantine/core'
-import type { Form } from 'pachter/react'
-import { dayOf, endOfDay } from '../words.js'
+import type { Form, TextInputProps } from 'pachter/react'
+import { endOfDay } from '../words.js'
 
 /** A form, whatever it is for. */
 export type AnyForm = Pick<Form, 'field' | 'errors' | 'mayChange' | 'shows'>
@@ -12,36 +12,26 @@ export interface FieldProps {
   readonly required?: boolean
 }
 
+function textInput({ form, name }: FieldProps): TextInputProps {
+  const input = form.field(name)
+  if ('checked' in input || 'multiple' in input) throw new TypeError(`${name} is not typed as a text.`)
+  return input
+}
+
 const about = ({ form, name, label, required = false }: FieldProps) => ({
-  ...form.field(name),
+  ...textInput({ form, name, label }),
   label,
   required: required && form.mayChange(name),
   error: form.errors[name],
   description: form.mayChange(name) ? undefined : 'Not yours to change.',
 })
 
+/** A text, a number, a time: what is typed, the form reads. */
 export function TextField({ lines, type, ...props }: FieldProps & { readonly lines?: number; readonly type?: string }) {
   if (!props.form.shows(props.name)) return null
-  const { value, ...rest } = about(props)
-  const shown = typeof value === 'string' ? value : String(value)
-  return lines ? (
-    <Textarea {...rest} value={shown} autosize minRows={lines} />
-  ) : (
-    <TextInput {...rest} value={shown} {...(type && { type })} />
-  )
-}
-
-export function NumberField(props: FieldProps) {
-  if (!props.form.shows(props.name)) return null
-  const { value, onChange, ...rest } = about(props)
-  return (
-    <TextInput
-      {...rest}
-      type="number"
-      value={String(value)}
-      onChange={({ currentTarget }) => onChange(currentTarget.value === '' ? null : Number(currentTarget.value))}
-    />
-  )
+  const { type: own, ...input } = about(props)
+  if (lines) return <Textarea {...input} autosize minRows={lines} />
+  return <TextInput {...input} type={type ?? own ?? 'text'} />
 }
 
 interface Choice {
@@ -49,28 +39,18 @@ interface Choice {
   readonly label: string
 }
 
-/** One of several; where they are numbered, as what they stand for is. */
+/** One of several. */
 export function ChoiceField({
   choices,
-  numbered = false,
   empty,
   ...props
-}: FieldProps & { readonly choices: readonly Choice[]; readonly numbered?: boolean; readonly empty?: string }) {
+}: FieldProps & { readonly choices: readonly Choice[]; readonly empty?: string }) {
   if (!props.form.shows(props.name)) return null
-  const { value, onChange, ...rest } = about(props)
   const none = empty === undefined ? [] : [{ value: '', label: empty }]
-  return (
-    <NativeSelect
-      {...rest}
-      value={String(value)}
-      data={[...none, ...choices]}
-      onChange={({ currentTarget: { value: chosen } }) =>
-        onChange(chosen === '' ? null : numbered ? Number(chosen) : chosen)
-      }
-    />
-  )
+  return <NativeSelect {...about(props)} data={[...none, ...choices]} />
 }
 
+/** The end of a day. */
 export function DayField(props: FieldProps) {
   if (!props.form.shows(props.name)) return null
   const { value, onChange, ...rest } = about(props)
@@ -78,7 +58,8 @@ export function DayField(props: FieldProps) {
     <TextInput
       {...rest}
       type="date"
-      value={dayOf(value instanceof Date ? value : null)}
+      step="1"
+      value={value.slice(0, 10)}
       onChange={({ currentTarget }) => onChange(endOfDay(currentTarget.value))}
     />
   )

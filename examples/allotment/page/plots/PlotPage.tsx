@@ -2,7 +2,7 @@ import { Button, Stack, Text, Title } from '@mantine/core'
 import { filter } from 'pachter/client'
 import { Link, useParams } from 'react-router'
 import { MemberField } from '../parts/choices.js'
-import { NumberField, TextField } from '../parts/fields.js'
+import { TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
 import { Head } from '../parts/Head.js'
 import { Failed, Listed, Waiting } from '../parts/States.js'
@@ -92,7 +92,7 @@ export function PlotForm({ plot }: { readonly plot: Plot }) {
         <FormNotes form={form} compared={['crop', 'notes']} />
         {changes('crop') && <TextField form={form} name="crop" label="What grows here" />}
         {changes('notes') && <TextField form={form} name="notes" label="Notes" lines={2} />}
-        {changes('areaM2') && <NumberField form={form} name="areaM2" label="Area, in square metres" />}
+        {changes('areaM2') && <TextField form={form} name="areaM2" label="Area, in square metres" />}
         {changes('holderId') && <MemberField form={form} name="holderId" label="Held by" empty="Nobody" />}
         <div>
           <Button type="submit" loading={form.isSaving} disabled={!form.isChanged}>

@@ -1,6 +1,6 @@
 import { Button, SimpleGrid, Stack, Title } from '@mantine/core'
 import { MemberField, PlotField } from '../parts/choices.js'
-import { NumberField } from '../parts/fields.js'
+import { TextField } from '../parts/fields.js'
 import { FormNotes } from '../parts/FormNotes.js'
 import { useForm } from '../records.js'
 
@@ -18,8 +18,8 @@ export function RentForm() {
           <SimpleGrid cols={{ base: 1, xs: 2 }}>
             <MemberField form={form} name="memberId" label="Who" required />
             <PlotField form={form} name="plotId" label="For which plot" required />
-            <NumberField form={form} name="year" label="Year" required />
-            <NumberField form={form} name="amountCents" label="Amount, in cents" required />
+            <TextField form={form} name="year" label="Year" required />
+            <TextField form={form} name="amountCents" label="Amount, in cents" required />
           </SimpleGrid>
           <div>
             <Button type="submit" loading={form.isSaving} disabled={!form.mayChange('memberId')}>
