@@ -250,6 +250,38 @@ describe('Korenveld’s pages', function () {
     await page.context().close()
   })
 
+  it('keep all of it where the same signs in again in another window, and nothing where somebody else does', async () => {
+    const page = await korenveld.visit('ana', '/journal/3/edit')
+    const context = page.context()
+    const journal = await context.newPage()
+    await journal.goto(korenveld.origin)
+    await journal.getByTestId('entry-45').waitFor()
+    await page.getByLabel('Title').fill('Of Ana alone')
+    const signIn = async (cookies: Parameters<typeof context.addCookies>[0]) => {
+      await context.clearCookies()
+      await context.addCookies(cookies)
+      const window = await context.newPage()
+      await window.goto(`${korenveld.origin}/profile`)
+      await window.locator('h1').waitFor()
+    }
+    const own = await context.cookies()
+    await context.clearCookies()
+    await page.getByRole('button', { name: 'Save' }).click()
+    await shows(page, 'You are not signed in any more')
+    await signIn(own)
+    await page.getByText('You are not signed in any more').waitFor({ state: 'hidden' })
+    expect(await page.getByLabel('Title').inputValue()).to.equal('Of Ana alone')
+    await journal.getByTestId('entry-45').waitFor()
+    await signIn(await of('ben').context().cookies())
+    await journal.getByTestId('entry-45').waitFor({ state: 'detached' })
+    await journal.getByTestId('entry-1').waitFor()
+    // Ben may change this entry as well, as it is stored.
+    await page.waitForFunction(() => document.querySelector<HTMLInputElement>('[name=title]')?.value !== 'Of Ana alone')
+    await page.getByLabel('Title').waitFor()
+    expect(await page.getByLabel('Title').inputValue()).to.equal('What the frost took')
+    await context.close()
+  })
+
   it('are left in all windows by whoever signs out in one', async () => {
     const first = await korenveld.visit('ana', '/profile')
     const second = await first.context().newPage()

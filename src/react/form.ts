@@ -73,6 +73,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
     const isNew = !Object.hasOwn(options, 'record')
     const queries = useQueries(client)
     const form = `${table} ${isNew ? name : record ? keyPath(model, table, record) : ''}`
+    // Sent again, it is stored once: for those who have signed in, since it is kept for each.
     const once = useRef(crypto.randomUUID())
     // The form that is being sent: a second click comes before the first is drawn.
     const sending = useRef<string>(undefined)
@@ -125,7 +126,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
       try {
         stored = record
           ? await changes.update(record, sent, { tag })
-          : await changes.create(sent, { once: once.current })
+          : await changes.create(sent, isNobody(by) ? {} : { once: once.current })
       } catch (cause) {
         const error = cause as AnswerError
         if (error.needsSignIn && state.by !== undefined) {

@@ -1,0 +1,212 @@
+import { spawnSync } from 'node:child_process'
+import { mkdtempSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import Database from 'better-sqlite3'
+import { expect } from 'chai'
+import express from 'express'
+import fc from 'fast-check'
+import { anonymous, createGuard } from 'pachter'
+import { AnswerError, createClient } from 'pachter/client'
+import { sqliteStore } from 'pachter/connect/sqlite'
+import { createHandler } from 'pachter/http'
+import { forExpress } from 'pachter/http/express'
+import { createIdentity, notMine } from 'pachter/identity'
+import { createLive, followWrites } from 'pachter/live'
+import { type FieldData, tableOf } from 'pachter/model'
+import { createTables } from 'pachter/sql'
+import { type Browser, chromium, type Page } from 'playwright-core'
+import { browserOptions, hasChromium } from './support/browser.js'
+import { valuesFor } from './support/conditions.js'
+import { stopsAtFirst } from './support/engines.js'
+import { until } from './support/followed.js'
+import { model, rules } from './support/samples/rules.js'
+
+type Sample = Readonly<Record<string, unknown>>
+
+const FIELDS = Object.entries(tableOf(model, 'samples').fields).filter(([name]) => name !== 'id')
+/** Documents are any JSON, texts that read like one among them. */
+const DOCUMENTS = [{ a: [1, null, 'é'] }, [], 'leeks', '12', 'null', '{"a":1}', 12, true, '']
+
+const valueOf = (field: FieldData) => {
+  const known = field.type === 'json' ? DOCUMENTS : valuesFor(field)
+  return fc.constantFrom<unknown>(...(field.optional ? [...known, null] : known))
+}
+const sample = fc.record(
+  Object.fromEntries(FIELDS.map(([name, field]) => [name, valueOf(field)])),
+) as fc.Arbitrary<Sample>
+
+describe('values of every type, from the database to a page and back', function () {
+  this.timeout(120_000)
+  const store = followWrites(sqliteStore(new Database(':memory:')))
+  const guard = createGuard({ rules, store })
+  const everybody = guard.as(anonymous)
+  let server: Server
+  let origin: string
+  let close: (() => Promise<void>)[]
+  let client: ReturnType<typeof createClient<typeof model>>
+
+  before(async () => {
+    for (const statement of createTables(model, store.dialect)) await store.query(statement, [])
+    const nobody = { name: 'nobody', identify: () => notMine }
+    const handler = createHandler({ guard, identity: await createIdentity({ rules, sources: [nobody] }) })
+    const live = await createLive({ handler, store })
+    const web = forExpress(handler)
+    const pages = mkdtempSync(join(tmpdir(), 'pachter-samples-'))
+    const folder = fileURLToPath(new URL('support/samples/', import.meta.url))
+    spawnSync('npx', ['vite', 'build', folder, '--outDir', pages, '--logLevel', 'error'], { stdio: 'inherit' })
+    server = createServer(express().use(web.records, web.pages(live.handle), express.static(pages), web.refuse))
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', () => resolve()))
+    origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    client = createClient({ model, signIn: null, origin })
+    close = [live.close, async () => client.close()]
+  })
+  after(async () => {
+    for (const each of close) await each()
+    server.close()
+    server.closeAllConnections()
+  })
+
+  const stored = async (id: bigint) => ({ ...(await everybody.get('samples', id)) }) as Sample
+  let next = 100n
+
+  it('come to the client as they are stored, are stored as the client sends them, and are followed alike', async () => {
+    const followed = new Map<unknown, Sample>()
+    client.follow(
+      'samples',
+      { limit: 200, orderBy: 'id descending' },
+      {
+        records: ({ records }) => records.forEach((each) => followed.set(each.id, each as Sample)),
+      },
+    )
+    await fc.assert(
+      fc.asyncProperty(sample, sample, async (values, others) => {
+        const id = (next += 1n)
+        expect(await client.create('samples', { id, ...values })).to.deep.equal({ id, ...values })
+        expect(await stored(id)).to.deep.equal({ id, ...values })
+        expect(await client.get('samples', id)).to.deep.equal({ id, ...values })
+        await client.update('samples', id, others)
+        expect(await stored(id)).to.deep.equal({ id, ...others })
+        await until(() => written(followed.get(id)) === written({ id, ...others }))
+        expect(followed.get(id)).to.deep.equal({ id, ...others })
+      }),
+      { numRuns: 60, endOnFailure: stopsAtFirst },
+    )
+  })
+
+  it('are refused before they are sent where JSON would make others of them', async () => {
+    const id = (next += 1n)
+    await client.create('samples', {
+      id,
+      text: 'leeks',
+      boolean: true,
+      texts: ['a'],
+      integer: 3,
+      timestamp: new Date(0),
+    })
+    const before = await stored(id)
+    const bad = {
+      integer: NaN,
+      float: Infinity,
+      timestamp: new Date(NaN),
+      bigInteger: 2n ** 64n,
+      bigIntegers: [2n ** 64n],
+    }
+    const error = await client.update('samples', id, bad).catch((cause: unknown) => cause)
+    expect(error).to.be.instanceOf(AnswerError).with.property('status', 422)
+    expect(Object.keys((error as AnswerError).fields)).to.have.members(Object.keys(bad))
+    expect(await stored(id)).to.deep.equal(before)
+  })
+
+  describe('in a form', () => {
+    let browser: Browser
+    before(async function () {
+      if (!hasChromium && !process.env['CI']) this.skip()
+      browser = await chromium.launch(browserOptions())
+    })
+    after(() => browser?.close())
+
+    const options = Object.entries({
+      texts: ['a', 'A', 'b', 'a ', 'é'],
+      bigIntegers: [2n ** 53n + 1n, -(2n ** 63n), 2n ** 53n],
+    }).flatMap(([name, all]) => all.map((each) => [name, String(each)]))
+    const open = async (page: Page, id?: bigint) => {
+      const query = new URLSearchParams([...options, ...(id === undefined ? [] : [['id', String(id)]])])
+      await page.goto(`${origin}/?${query.toString()}`)
+      await page.locator('input[name=text]:enabled').waitFor()
+    }
+    const shown = (page: Page) =>
+      page.locator('input, select').evaluateAll((all) =>
+        (all as unknown as Input[]).map(({ name, type, value, checked, selectedOptions }) => ({
+          name,
+          type,
+          given:
+            type === 'checkbox'
+              ? checked
+              : type === 'select-multiple'
+                ? Array.from(selectedOptions, (each) => each.value)
+                : value,
+        })),
+      )
+
+    it('are shown as they can be typed, and what is typed is the value', async () => {
+      const page = await (await browser.newContext({ timezoneId: 'Europe/Amsterdam' })).newPage()
+      await fc.assert(
+        fc.asyncProperty(sample, sample, async (one, other) => {
+          const [id, from] = [(next += 1n), (next += 1n)]
+          await everybody.create('samples', { id, ...one })
+          await everybody.create('samples', { id: from, ...other })
+          await open(page, from)
+          const typed = await shown(page)
+          await open(page, id)
+          for (const { name, type, given } of typed) {
+            const input = page.locator(`[name=${name}]`)
+            if (type === 'checkbox') await input.setChecked(given as boolean)
+            else if (type === 'select-multiple') await input.selectOption(given as string[])
+            else await input.fill(given as string)
+          }
+          await page.getByRole('button').click()
+          const wanted = inForms({ ...other, id, bytes: one['bytes'], json: one['json'] })
+          await until(async () => written(inForms(await stored(id))) === written(wanted), 5)
+          expect(await page.locator('p').textContent()).to.equal('{}')
+          expect(inForms(await stored(id))).to.deep.equal(wanted)
+        }),
+        { numRuns: 15, endOnFailure: stopsAtFirst },
+      )
+    })
+
+    it('that nobody touched are what is seen: not ticked, none chosen, missing', async () => {
+      const page = await browser.newPage()
+      await open(page)
+      await page.fill('[name=text]', 'Leeks')
+      await page.getByRole('button').click()
+      await until(() => everybody.exists('samples', { where: (row) => row.id.is(99n) }))
+      const made = await stored(99n)
+      expect(made).to.include({ text: 'Leeks', boolean: false, integer: null, timestamp: null })
+      expect(made['texts']).to.deep.equal([])
+    })
+  })
+})
+
+/** A form has moments to the second, and nothing chosen where a list is missing. */
+const inForms = ({ timestamp, bigIntegers, ...values }: Sample): Sample => ({
+  ...values,
+  timestamp: timestamp === null ? null : Math.floor((timestamp as Date).getTime() / 1000),
+  bigIntegers: bigIntegers ?? [],
+})
+
+const written = (values: Sample | undefined): string =>
+  JSON.stringify(Object.entries(values ?? {}).sort(), (_name, value: unknown) =>
+    typeof value === 'bigint' ? `${value}n` : value instanceof Uint8Array ? [...value] : value,
+  )
+
+interface Input {
+  readonly name: string
+  readonly type: string
+  readonly value: string
+  readonly checked: boolean
+  readonly selectedOptions: Iterable<{ readonly value: string }>
+}
