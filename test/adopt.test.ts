@@ -126,7 +126,7 @@ describe('adopt', () => {
     // Nobody shares with themselves, hands on what they were assigned, or says where they belong.
     expect(rules).to.match(/toolShares[\s\S]*create: \[\s+\{ to: 'toolKeeper'/)
     expect(rules).to.include("{ to: 'assignedTo', fields: ['status', 'notes'] }")
-    expect(rules).to.include("{ to: 'self', fields: ['email', 'displayName'] }")
+    expect(rules).to.include("{ to: 'self', fields: ['displayName'] }")
     const counts = (await pachterIn(shed.folder, 'see', '--unguarded')).stdout
     expect(counts).to.match(/tools +sign in +2 +2 +1 +4/)
   })

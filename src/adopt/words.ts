@@ -18,7 +18,10 @@ export const WORDS = {
   isGone: /^(?:is)?(?:deleted|removed)$/i,
   created: /^(?:created|added|inserted|registered|joined)(?:At|On)?$/i,
   updated: /^(?:updated|modified|changed|edited)(?:At|On)?$/i,
-  held: /role|dut(?:y|ies)|admin|active|enabled|blocked|banned|locked|permission|approved|verified|paid|balance|credit/i,
+  held: /role|dut(?:y|ies)|admin|staff|moderator|superuser|manager|active|enabled|blocked|banned|locked|permission|right|scope|approved|accepted|granted|confirmed|reviewed|decision|verified|trusted|paid|balance|credit|discount|quota|tier|plan$|rank/i,
+  /** What people may say of themselves: anything else in their record may be what gives them rights. */
+  personal:
+    /^(?:(?:first|last|full|family|given|middle|nick|display|screen|sur|preferred)_?)?name$|^(?:phone|tele?phone|mobile|cell|fax)(?:Number)?$|^(?:postal|home|street)?address(?:Line)?\d?$|^(?:street|houseNumber|city|town|zip|zipCode|postcode|postalCode|country|region)$|^(?:bio|about|biography|birthday|birthDate|dateOfBirth|pronouns|salutation|avatar|avatarUrl|picture|photo|website|homepage|locale|language|timezone|timeZone|theme)$/i,
   /** Where a record says so, it is nothing that whom it names may write. */
   money: /amount|price|total|balance|cents|salary|fee|grade|score/i,
   /** What becomes of a record: who works on it may say, and not who has made it. */

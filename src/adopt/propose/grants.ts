@@ -61,8 +61,7 @@ function settableIn(table: DraftTable, ties: readonly Tie[], context: Context): 
     )
     return (
       !owning.has(name) &&
-      // Where people belong, they do not say themselves.
-      !(table.name === context.people?.name && data.references !== undefined) &&
+      (table.name !== context.people?.name || isPersonal(name, data)) &&
       !isServers &&
       data.filled !== 'computed' &&
       name !== context.organisation?.field &&
@@ -71,6 +70,10 @@ function settableIn(table: DraftTable, ties: readonly Tie[], context: Context): 
     )
   })
 }
+
+/** Whether people may say it of themselves: where they belong, how they sign in and what they may do, others say. */
+const isPersonal = (name: string, { type, unique, references }: DraftField['data']): boolean =>
+  WORDS.personal.test(name) && (type === 'text' || type === 'date') && !unique && references === undefined
 
 /** Whether all that a new record has to have can be given, or is filled in. */
 function lacksNone(table: DraftTable, given: readonly DraftField[], ties: readonly Tie[], context: Context): boolean {

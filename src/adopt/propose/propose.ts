@@ -4,6 +4,7 @@ import { grantsOf } from './grants.js'
 import { organisationIn, peopleIn, rolesIn } from './people.js'
 import type { Organisation, Proposal, Suggested, SuggestedGrant, TableProposal } from './proposal.js'
 import { goneOf, stampsOf } from './stamps.js'
+import { WORDS } from '../words.js'
 import { isBetween, type Tie, tiesOf, wholeOf } from './ties.js'
 
 /** Proposes first rules: what columns and references suggest, and nothing else. Every table that nothing suggests stays closed. */
@@ -83,7 +84,12 @@ function remarksOf(
   if (ties.length === 0) return ['nothing suggests who may do what: closed']
   const makes = ties.some(({ standing, name }) => standing === 'owner' && name !== 'self')
   const isMade = grants.some(({ action }) => action === 'create')
+  const changed = new Set(grants.filter(({ action }) => action === 'update').flatMap(({ fields }) => fields ?? []))
+  const kept = table.fields.filter(({ name, data }) => !data.key && !WORDS.secret.test(name) && !changed.has(name))
   return [
+    ...(table.name === people?.name && kept.length > 0
+      ? [`others say what gives rights: nobody changes ${kept.map(({ name }) => name).join(', ')} of their own`]
+      : []),
     ...(makes && !isMade ? ['what a new record has to have, nothing says who may set: nobody may create one yet'] : []),
     ...(isBetween(table, people)
       ? [`who is listed has to be visible to whoever lists them: open ${people?.name}, or say conflicts('told')`]
