@@ -7,6 +7,7 @@ import {
   decidedFor,
   kept,
   permission,
+  PLAIN_SHAPE,
   possibility,
   type Rulebook,
   rulesOf,
@@ -50,21 +51,48 @@ export function decide(rulebook: Rulebook, request: DecideRequest): Verdict {
 }
 
 /** What is worked out once about a kind of question, for all callers. */
-const prepared = (subject: Subject) =>
+interface Prepared {
+  readonly factsIn: ReturnType<typeof factsFrom>
+  readonly read: ReturnType<typeof verdictReader>
+}
+
+/** How an action on a table is decided. */
+interface Decision {
+  /** About a record as it stands; made when that is first asked. */
+  standing?: Prepared
+  /** Whether it is closed to callers who have an id and nothing else, as most do. */
+  closedToPlain?: boolean
+}
+
+/** By the table alone and then the action: names put together take longer to find than what they name takes to use. */
+const decisionsOf = (rulebook: Rulebook, table: string) =>
+  kept(rulebook, 'decisions', table, () => new Map<Action, Decision>())
+
+function decisionOn(rulebook: Rulebook, table: string, action: Action): Decision {
+  tableOf(rulebook.model, table)
+  const decisions = decisionsOf(rulebook, table)
+  const known = decisions.get(action)
+  if (known) return known
+  assertAction(rulesOf(rulebook, table), table, action)
+  const made = {}
+  decisions.set(action, made)
+  return made
+}
+
+/** Values bring fields of their own, of which there are many sets. */
+const preparedFor = (subject: Subject): Prepared =>
   kept(
     subject.rulebook,
     'verdict',
-    nameOf(subject),
-    () => {
-      const questions = questionsAbout(subject)
-      return { parts: sizeOf(questions), factsIn: factsFrom(questions), read: verdictReader(subject) }
-    },
+    JSON.stringify([subject.table, subject.action, subject.fields, subject.unfit]),
+    () => prepare(subject),
     ({ parts }) => parts,
   )
 
-/** A name of its own for each; the most frequent without going through what is not there. */
-const nameOf = ({ table, action, fields, unfit }: Subject): string =>
-  fields || unfit ? JSON.stringify([table, action, fields, unfit]) : `${table} ${action}`
+function prepare(subject: Subject) {
+  const questions = questionsAbout(subject)
+  return { parts: sizeOf(questions), factsIn: factsFrom(questions), read: verdictReader(subject) }
+}
 
 /** How many parts the conditions of questions have. */
 function sizeOf(questions: readonly Question[]): number {
@@ -89,19 +117,20 @@ export function decider(
   request: Omit<DecideRequest, 'record' | 'values'>,
 ): (record?: MemoryRecord, values?: MemoryRecord) => Verdict {
   const { action, table, data, now = new Date() } = request
-  tableOf(rulebook.model, table)
-  const { actions } = rulesOf(rulebook, table)
-  assertAction(rulesOf(rulebook, table), table, action)
+  const decision = decisionOn(rulebook, table, action)
   const caller = checkCaller(rulebook.caller, request.caller)
-  if (isClosed({ rulebook, table, action, caller })) {
+  if (isClosedBy(decision, { rulebook, table, action, caller })) {
     const closed = closedVerdict({ rulebook, table, action, caller })
     return () => closed
   }
   const asking: Asking = { rulebook, table, action, caller, now, lookup: lookupIn(data) }
   // Without values, a question about an update is one about the record as it stands.
-  if (action === 'create' || actions.includes(action)) return (record, values = {}) => onWrite(asking, record, values)
+  if (action === 'create' || rulesOf(rulebook, table).actions.includes(action)) {
+    return (record, values = {}) => onWrite(asking, record, values)
+  }
   let standing: ((record: MemoryRecord | undefined) => Verdict) | undefined
-  return (record, values) => (values ? onWrite(asking, record, values) : (standing ??= onRecords(asking))(record))
+  return (record, values) =>
+    values ? onWrite(asking, record, values) : (standing ??= onRecords(decision, asking))(record)
 }
 
 /** Who asks for what, and what there is to look at. */
@@ -111,8 +140,8 @@ interface Asking extends Inquiry {
 }
 
 /** Verdicts on records as they stand. */
-function onRecords({ rulebook, table, action, caller, now, lookup }: Asking) {
-  const { factsIn, read } = prepared({ rulebook, table, action })
+function onRecords(decision: Decision, { rulebook, table, action, caller, now, lookup }: Asking) {
+  const { factsIn, read } = (decision.standing ??= prepare({ rulebook, table, action }))
   const factsOf = caller.trusted === undefined ? factsIn({ caller, now, lookup }) : () => everything
   return (record: MemoryRecord | undefined) => read(caller, record ? factsOf(record) : nothing)
 }
@@ -125,7 +154,7 @@ function onWrite(
 ) {
   const reading = readValues(rulebook, table, action, given)
   const { values, fields, unfit } = reading
-  const { factsIn, read } = prepared({ rulebook, table, action, unfit, fields })
+  const { factsIn, read } = preparedFor({ rulebook, table, action, unfit, fields })
   const creating = action === 'create'
   const record = creating ? recordToCreate(rulebook, table, values, caller, now) : found
   if (!record) return read(caller, nothing)
@@ -167,14 +196,18 @@ export function predicate(
 }
 
 /** Whether no record at all could be open to this caller for this action. */
-export function isClosed({ rulebook, table, action, caller }: Inquiry): boolean {
-  return kept(
-    rulebook,
-    'closed',
-    `${table} ${action} ${shapeOfCaller(caller)}`,
-    () => caller.trusted === undefined && decidedFor(possibility(rulebook, table, action), caller) === false,
-  )
+export const isClosed = (inquiry: Inquiry): boolean =>
+  isClosedBy(decisionOn(inquiry.rulebook, inquiry.table, inquiry.action), inquiry)
+
+function isClosedBy(decision: Decision, inquiry: Inquiry): boolean {
+  const { rulebook, table, action, caller } = inquiry
+  const shape = shapeOfCaller(caller)
+  if (shape === PLAIN_SHAPE) return (decision.closedToPlain ??= isNowhere(inquiry))
+  return kept(rulebook, 'closed', JSON.stringify([table, action, shape]), () => isNowhere(inquiry))
 }
+
+const isNowhere = ({ rulebook, table, action, caller }: Inquiry): boolean =>
+  caller.trusted === undefined && decidedFor(possibility(rulebook, table, action), caller) === false
 
 /** Answers questions about a record from memory. A question nobody asked has the answer no. */
 export function answer(questions: readonly Question[], record: MemoryRecord, world: World): Facts {

@@ -63,6 +63,8 @@ export interface DenyVerdict {
   readonly message: string
 }
 
+type Fields = Readonly<Record<string, string>>
+
 /** The answer to whether a caller may do something, with all that led to it. */
 export interface Verdict {
   readonly table: string
@@ -106,28 +108,34 @@ export function verdictReader(subject: Subject): (caller: Caller, facts: Facts) 
   return (caller, facts) => {
     const trusted = caller.trusted !== undefined
     const grants = readGrants.map((read) => read(facts))
-    const denies = trusted ? [] : readDenies.map((read) => read(facts))
+    const denies = trusted ? NONE : readDenies.map((read) => read(facts))
     const granted = trusted || grants.some((grant) => grant.holds)
-    const denied = denies.filter((deny) => deny.holds)
+    const denied = denies.length === 0 ? NONE : denies.filter((deny) => deny.holds)
     const seen = action === 'create' || facts(SIGHT)
     const open = granted && seen
-    const untold = discreet.filter(({ id }) => !facts(id))
-    const fields = open && !trusted ? refusedFields(facts, untold) : {}
+    const untold = discreet.length === 0 ? NONE : discreet.filter(({ id }) => !facts(id))
+    const fields = open && !trusted ? refusedFields(facts, untold) : NO_FIELDS
     const permitted = open && denied.length === 0 && isEmpty(fields)
-    const invalid = permitted && !trusted ? failedChecks(facts, untold) : {}
+    const invalid = permitted && !trusted ? failedChecks(facts, untold) : NO_FIELDS
     const allowed = permitted && isEmpty(invalid)
     const status = allowed ? 200 : permitted ? 422 : refusedStatus(subject, caller, seen)
     // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
     const told = status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)
     const message = told ? told.message : sentence(subject, status, fields)
-    const withheld = untold
-      .map(({ field }) => field)
-      .filter((name) => fields[name] === TAKEN || Object.hasOwn(invalid, name))
+    const withheld = untold.length === 0 ? NONE : withheldOf(untold, fields, invalid)
     return { table, action, allowed, status, seen, grants, denies, fields, invalid, withheld, message }
   }
 }
 
-const isEmpty = (problems: object): boolean => Object.keys(problems).length === 0
+/** Most verdicts have none of most things. */
+const NONE: readonly never[] = Object.freeze([])
+
+const NO_FIELDS: Fields = Object.freeze({})
+
+const isEmpty = (problems: Fields): boolean => problems === NO_FIELDS || Object.keys(problems).length === 0
+
+const withheldOf = (untold: readonly Discretion[], fields: Fields, invalid: Fields): readonly string[] =>
+  untold.map(({ field }) => field).filter((name) => fields[name] === TAKEN || Object.hasOwn(invalid, name))
 
 function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 403 | 404 {
   if (!caller.signedIn && signingInCouldHelp(subject)) return 401
@@ -137,8 +145,8 @@ function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 4
 /** Why values that may be set do not fit, by field. */
 function checksReader({ action, fields }: Subject, rules: RulesInForce) {
   const checks = recordChecks(rules).map((check) => ({ ...check, id: checkId(check.name) }))
-  return (facts: Facts, untold: readonly Discretion[]): Record<string, string> => {
-    if (action !== 'create' && fields === undefined) return {}
+  return (facts: Facts, untold: readonly Discretion[]): Fields => {
+    if (action !== 'create' && fields === undefined) return NO_FIELDS
     // What a check finds beyond a reference that the caller may not give would tell of where it leads.
     const references = untold.filter(({ about }) => about === 'reference')
     if (references.length > 0) return Object.fromEntries(references.map(({ field }) => [field, NOWHERE]))
@@ -217,7 +225,8 @@ function fieldsReader({ rulebook, table, action, fields = [] }: Subject, rules: 
     const unchanged = changing && !(stamped && action !== 'update') ? unchangedId(field) : undefined
     return { field, isKey, never, unchanged, seers: covering('get', field), setters: covering(action, field) }
   })
-  return (facts: Facts, untold: readonly Discretion[]): Record<string, string> => {
+  return (facts: Facts, untold: readonly Discretion[]): Fields => {
+    if (asked.length === 0) return NO_FIELDS
     const refused: Record<string, string> = {}
     for (const { field, isKey, never, unchanged, seers, setters } of asked) {
       const sees = () => isKey || seers.some(({ holds }) => holds(facts))

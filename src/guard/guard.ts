@@ -285,6 +285,8 @@ export function createGuard<M, C, A>(options: GuardOptions<M, C, A>): Guard<M, C
     rules,
     as: (given, { signal } = {}) => {
       const caller = checkCaller(rules.caller, given)
+      // Whoever hears of decisions is told who asked, and cannot make another of them.
+      Object.freeze(caller.attributes)
       const session: Session = {
         rulebook: rules,
         backend,

@@ -203,22 +203,25 @@ export function checkCaller(shape: CallerShape, given: unknown): Caller {
   if (typeof given !== 'object' || given === null) {
     throw new CallerError('A caller is an object with an id, or `anonymous`.')
   }
-  const { roles, channel, ...attributes } = given as Record<string, unknown>
+  const attributes = given as Readonly<Record<string, unknown>>
+  const { roles, channel } = attributes
   const names = Object.keys(attributes)
-  if (names.length === 1 && roles === undefined) {
-    if (isBranded(given, ANONYMOUS)) return Object.freeze({ ...NOBODY, ...checkChannel(shape, channel) })
+  const own = names.length - (names.includes('roles') ? 1 : 0) - (names.includes('channel') ? 1 : 0)
+  if (own === 1 && roles === undefined) {
+    if (isBranded(given, ANONYMOUS)) return { ...NOBODY, ...checkChannel(shape, channel) }
     if (isBranded(given, TRUSTED) && channel === undefined) {
-      return Object.freeze({ ...NOBODY, signedIn: true, trusted: (given as Trusted).trusted })
+      return { ...NOBODY, signedIn: true, trusted: (given as Trusted).trusted }
     }
   }
   for (const name of names) {
-    if (Object.hasOwn(shape.attributes, name)) continue
+    if (name === 'roles' || name === 'channel' || Object.hasOwn(shape.attributes, name)) continue
     const hint = ['anonymous', 'trusted'].includes(name) ? ' Use what `pachter` exports under that name, not data.' : ''
     if (hint) throw new CallerError(`Data cannot say of itself that it is ${name}.${hint}`)
     throw new UnknownNameError('caller attribute', name, [...Object.keys(shape.attributes), 'roles', 'channel'])
   }
   const present: Record<string, Value> = {}
-  for (const [name, field] of Object.entries(shape.attributes)) {
+  for (const name of Object.keys(shape.attributes)) {
+    const field = shape.attributes[name] as FieldData
     const value = Object.hasOwn(attributes, name) ? attributes[name] : undefined
     if (isMissing(value)) {
       if (field.optional) continue
@@ -229,15 +232,13 @@ export function checkCaller(shape: CallerShape, given: unknown): Caller {
     }
     present[name] = ownValue(field, value)
   }
-  return Object.freeze({
-    signedIn: true,
-    roles: checkRoles(shape, roles),
-    attributes: Object.freeze(present),
-    ...checkChannel(shape, channel),
-  })
+  const caller = { signedIn: true, roles: checkRoles(shape, roles), attributes: present }
+  return isMissing(channel) ? caller : { ...caller, ...checkChannel(shape, channel) }
 }
 
-const NOBODY: Caller = Object.freeze({ signedIn: false, roles: Object.freeze([]), attributes: Object.freeze({}) })
+const NO_ROLES: readonly string[] = Object.freeze([])
+
+const NOBODY: Caller = Object.freeze({ signedIn: false, roles: NO_ROLES, attributes: Object.freeze({}) })
 
 function checkChannel({ channels }: CallerShape, channel: unknown): { readonly channel?: string } {
   if (isMissing(channel)) return {}
@@ -246,7 +247,7 @@ function checkChannel({ channels }: CallerShape, channel: unknown): { readonly c
 }
 
 function checkRoles(shape: CallerShape, roles: unknown): readonly string[] {
-  if (isMissing(roles)) return []
+  if (isMissing(roles)) return NO_ROLES
   if (!Array.isArray(roles)) throw new CallerError("The caller's roles must be a list of role names.")
   const own: readonly unknown[] = Array.from(roles)
   for (const role of own) {
@@ -256,6 +257,9 @@ function checkRoles(shape: CallerShape, roles: unknown): readonly string[] {
   return Object.freeze([...new Set(own as readonly string[])].sort())
 }
 
+/** The shape of callers who have an id and nothing else. */
+export const PLAIN_SHAPE = 'id'
+
 /**
  * What anything worked out for a caller depends on, as text: callers of one shape differ in values only, which are bound
  * with each request.
@@ -264,7 +268,7 @@ export function shapeOfCaller({ signedIn, roles, attributes, channel, trusted }:
   if (trusted !== undefined) return 'trusted'
   const names = Object.keys(attributes)
   // Most callers have nothing but the attribute that all have.
-  if (names.length === 1 && roles.length === 0 && channel === undefined) return 'id'
+  if (names.length === 1 && roles.length === 0 && channel === undefined) return PLAIN_SHAPE
   // As JSON: whatever stands in a role's name, no two shapes are ever one.
   return JSON.stringify([signedIn, names, roles, channel])
 }

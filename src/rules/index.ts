@@ -13,6 +13,7 @@ export {
   type ChannelOf,
   defineCaller,
   rolesThatServe,
+  PLAIN_SHAPE,
   shapeOfCaller,
   type RoleOf,
   trusted,
