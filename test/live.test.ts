@@ -206,6 +206,15 @@ describe('live lists', () => {
     expect(await status(lists(...Array<string>(21).fill('/api/entries')))).to.equal(400)
     expect(await status(lists(`/api/entries?$filter=${'x'.repeat(9000)}`))).to.equal(414)
     expect(await status(lists('/api/entries'), { method: 'POST' })).to.equal(405)
+    const query = lists('/api/entries/4', '/api/$caller', '/api/openapi.json', '/api/nothing', '/api/entries?$top=1')
+    const response = (await around.live.handle(new Request(`http://localhost/live${query}`))) as Response
+    let text = ''
+    for await (const part of response.body as unknown as AsyncIterable<Uint8Array>) {
+      text += new TextDecoder().decode(part)
+      if (text.includes('"list":4')) break
+    }
+    const told = [...text.matchAll(/^event: (.*)$/gm)].map(([, event]) => event)
+    expect(told).to.deep.equal(['refused', 'refused', 'refused', 'refused', 'records'])
     around.ended.add('3')
     expect(await status(lists('/api/entries'), { headers: { 'x-caller': '3' } })).to.equal(401)
     const headers = { 'x-caller': '25' }

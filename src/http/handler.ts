@@ -36,9 +36,10 @@ export interface Handler<M, C, A, N> {
   /**
    * What the address of a list asks of the scoped store, for whoever follows it.
    *
-   * @throws {RequestError} where there is no list at it, or what it asks cannot be read
+   * @returns nothing where it is no list's
+   * @throws {RequestError} where what it asks cannot be read
    */
-  listAt(url: URL): ListedAt
+  listAt(url: URL): ListedAt | undefined
   /**
    * Answers a request for records; whatever goes wrong becomes an answer as well.
    *
@@ -90,7 +91,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
     base,
     listAt: (url) => {
       const route = routeAt(url)
-      if (route?.to !== 'table' || settings.tables.get(route.table)?.has('list') !== true) throw noPath()
+      if (route?.to !== 'table' || settings.tables.get(route.table)?.has('list') !== true) return undefined
       return { table: route.table, options: readListQuery(rulebook.model, route.table, url.searchParams).options }
     },
     open: (request, native) => {

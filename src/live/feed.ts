@@ -1,5 +1,5 @@
 import type { UntypedStore } from '../guard/index.js'
-import { type Handler, type Opened, textOf } from '../http/index.js'
+import { type Handler, type Opened, RequestError, textOf } from '../http/index.js'
 import type { CallerDefinition, Rulebook } from '../rules/index.js'
 import type { Checked } from './options.js'
 import { LIVE_LIMITS } from './limits.js'
@@ -55,7 +55,8 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     this.#whose = { caller: opened.caller, isCallerKnown: false }
     const known = request.headers.get('last-event-id')?.split('.') ?? []
     this.#lists = addresses.map(
-      (url, at) => new LiveList(at, url, known[at] || undefined, this.#whose, () => void this.#pump()),
+      (url, at) =>
+        new LiveList(at, url, isMark(known[at]) ? known[at] : undefined, this.#whose, () => void this.#pump()),
     )
     this.#headers = new Headers(request.headers)
     for (const name of ['accept', 'if-none-match', 'last-event-id']) this.#headers.delete(name)
@@ -184,9 +185,9 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     list.isTouched = false
     list.isAsking = true
     try {
-      if (list.table === '') this.#learn(list)
       const asking = new Request(list.url, { headers: this.#headers, signal: request.signal })
-      const response = await handler.handle(asking, native)
+      const isOne = list.table !== '' || this.#learn(list)
+      const response = isOne ? await handler.handle(asking, native) : await handler.refuse(noList(), asking)
       if (this.#isOver) return
       if (response.status === 200) {
         const text = textOf(response) ?? (await response.text())
@@ -211,11 +212,17 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     }
   }
 
-  /** Finds out what a list rests on, and follows it from there on. */
-  #learn(list: LiveList): void {
+  /**
+   * Finds out what a list rests on, and follows it from there on.
+   *
+   * @returns whether its address is that of a list at all: nothing else is asked
+   */
+  #learn(list: LiveList): boolean {
     const { handler, watch } = this.around
     try {
-      const { table, options } = handler.listAt(list.url)
+      const listed = handler.listAt(list.url)
+      if (!listed) return false
+      const { table, options } = listed
       const basis = this.#store?.basis(table, options as never)
       const { trails, isTimed } = basis ? basisOf(this.#rulebook.model, basis) : { trails: [], isTimed: false }
       Object.assign(list, { table, trails, isTimed, isFiltered: options.where !== undefined })
@@ -223,8 +230,14 @@ export class Feed<M, C extends CallerDefinition, A, N> {
     } catch {
       // Its address says why, once it is asked.
     }
+    return true
   }
 }
+
+/** Whether a client may have it from here: it is sent back with every event. */
+const isMark = (given: string | undefined): given is string => given !== undefined && /^[\w-]{16}$/.test(given)
+
+const noList = () => new RequestError(404, 'path-unknown', 'There is no list at this path.')
 
 const problemIn = async (response: Response): Promise<unknown> =>
   response.headers.get('content-type')?.includes('json') ? response.json() : { status: response.status }
