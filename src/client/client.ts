@@ -123,7 +123,8 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
         await sent('POST', `${recordPath(model, table, key)}/${action}`, body(table, values), matching(tag)),
       ),
     session: () => (session ??= askSession()),
-    signInAt: (backTo) => `${origin}${signIn ?? ''}?${new URLSearchParams({ to: backTo }).toString()}`,
+    signInAt: (backTo) =>
+      signIn === null ? undefined : `${origin}${signIn}?${new URLSearchParams({ to: backTo }).toString()}`,
     signOut: async () => {
       const response =
         signIn === null

@@ -122,8 +122,8 @@ export interface Client<M = Model, C = unknown, A = AnyActions> {
   ): Promise<VisibleRecord<M, T>>
   /** Who has signed in; asked once, and again where that may have changed. */
   session(): Promise<SessionState>
-  /** The address that leads to signing in, and back to a page of this site. */
-  signInAt(backTo: string): string
+  /** The address that leads to signing in, and back to a page of this site; nothing where no page signs in. */
+  signInAt(backTo: string): string | undefined
   /**
    * Signs out, here, in the other windows of this browser, and, where that is so, at the identity provider.
    *

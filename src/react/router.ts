@@ -3,7 +3,10 @@ import { AnswerError, type Client } from '../client/index.js'
 import { InputError, keyFieldsOf, type ModelData, readTyped, type TableName } from '../model/index.js'
 import type { OwnAction, RoleOf } from '../rules/index.js'
 
-/** Guards a route: a loader of React Router's, which lets pass, sends to sign in and back, or throws 403 or 404. */
+/**
+ * Guards a route: a loader of React Router's, which lets pass, sends to sign in and back (401 where no page does that), or throws
+ * 403 or 404.
+ */
 export type RouteGuard<R> = (visit: LoaderFunctionArgs) => Promise<R>
 
 /** Guards for the routes of an application with this client. */
@@ -81,15 +84,17 @@ interface Found extends Readonly<Record<string, unknown>> {
 /** What React Router shows its error boundary: `isRouteErrorResponse(error)`, with `error.data.detail`. */
 const refused = (status: number, detail: string) => data({ detail }, { status })
 
-function toSignIn(client: Pick<Client, 'signInAt'>, { url }: Request): Response {
+/** To the page that signs in, and back; where there is none, it is refused. */
+function toSignIn(client: Pick<Client, 'signInAt'>, { url }: Request): unknown {
   const { pathname, search } = new URL(url)
-  return redirectDocument(client.signInAt(`${pathname}${search}`))
+  const address = client.signInAt(`${pathname}${search}`)
+  return address === undefined ? refused(401, 'You have to sign in to see this page.') : redirectDocument(address)
 }
 
 /** The key that a part of a path writes. */
 function keyFrom(model: ModelData, table: string, written: string): Readonly<Record<string, unknown>> {
-  const parts = written.split(',')
   const fields = keyFieldsOf(model, table)
+  const parts = fields.length === 1 ? [written] : written.split(',')
   if (parts.length !== fields.length) throw refused(404, 'There is nothing here.')
   return Object.fromEntries(fields.map(([name, field], at) => [name, readTyped(field, parts[at] ?? '')]))
 }

@@ -11,8 +11,8 @@ export interface Session extends SessionState {
   readonly isKnown: boolean
   /** Whether the server ended it while this page was open. */
   readonly hasEnded: boolean
-  /** Where to sign in, and come back to the page that is open. */
-  readonly signInAt: string
+  /** Where to sign in, and come back to the page that is open; nothing where no page signs in. */
+  readonly signInAt: string | undefined
   /** Signs out in all windows of this browser, and goes where the server says. */
   signOut(): Promise<void>
 }
