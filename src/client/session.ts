@@ -36,6 +36,11 @@ export class Windows {
     // Of a program that is no page, it keeps nobody waiting.
     ;(this.#channel as { unref?(): void } | undefined)?.unref?.()
     this.#channel?.addEventListener('message', ({ data }: MessageEvent<Told>) => hear(data))
+    // A page that is gone back to stands there as it was left, whoever has signed in or out since.
+    const page = globalThis as unknown as Partial<Pick<EventTarget, 'addEventListener'>>
+    page.addEventListener?.('pageshow', (event) => {
+      if ((event as Event & { readonly persisted?: boolean }).persisted) hear('signed-in')
+    })
   }
 
   tell(told: Told): void {
