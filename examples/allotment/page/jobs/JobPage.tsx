@@ -1,4 +1,4 @@
-import { Button, Group, SimpleGrid, Stack, Text, Title } from '@mantine/core'
+import { Box, Button, Group, SimpleGrid, Stack, Text, Title } from '@mantine/core'
 import { filter } from 'pachter/client'
 import { Link, useNavigate, useParams } from 'react-router'
 import { MemberField, PickMember } from '../parts/choices.js'
@@ -126,7 +126,9 @@ function Helpers({ jobId, mayAdd }: { readonly jobId: number; readonly mayAdd: b
         </Listed>
       </div>
       {mayAdd && (
-        <PickMember label="Ask somebody to help" among={others} onPick={(memberId) => create({ jobId, memberId })} />
+        <Box mt="sm">
+          <PickMember label="Ask somebody to help" among={others} onPick={(memberId) => create({ jobId, memberId })} />
+        </Box>
       )}
     </section>
   )
