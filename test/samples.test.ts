@@ -121,6 +121,19 @@ describe('values of every type, from the database to a page and back', function 
     expect(await stored(id)).to.deep.equal(before)
   })
 
+  it('are told apart from a page that answers where nothing is served', async () => {
+    const page = () => Promise.resolve(new Response('<!doctype html>', { headers: { 'content-type': 'text/html' } }))
+    const lost = createClient({ model, signIn: null, fetch: page })
+    const told: unknown[] = []
+    lost.follow('samples', {}, { records: () => told.push('records'), refused: ({ code }) => told.push(code) })
+    for (const asked of [lost.list('samples'), lost.session(), lost.create('samples', { text: 'a' })]) {
+      told.push(await asked.then(String, ({ code }: AnswerError) => code))
+    }
+    await until(() => told.length === 4)
+    expect(told).to.deep.equal(Array(4).fill('answer-unreadable'))
+    lost.close()
+  })
+
   describe('in a form', () => {
     let browser: Browser
     before(async function () {

@@ -1,7 +1,7 @@
 import { keyPath, type ModelData } from '../model/index.js'
 import type { AnyActions } from '../rules/index.js'
 import { type AnyQuery, queryOf, recordPath } from './address.js'
-import { AnswerError, problemIn, unreachable } from './errors.js'
+import { AnswerError, jsonIn, problemIn, unreachable } from './errors.js'
 import { changed } from './lists.js'
 import { readAttributes, readRecord, writeValues } from './read.js'
 import { isSameCaller, type SessionEar, type SessionState, Windows } from './session.js'
@@ -130,7 +130,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
         signIn === null
           ? undefined
           : await answered(`${origin}${signIn}/out`, { method: 'POST', headers: await tokenHeader() })
-      const { next } = response ? ((await response.json()) as { readonly next: string }) : { next: '/' }
+      const { next } = response ? await jsonIn<{ readonly next: string }>(response) : { next: '/' }
       signedOut()
       windows.tell('signed-out')
       return next
@@ -174,7 +174,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
       headers: { accept: 'application/json', ...type, ...own, ...more, ...headers() },
       ...(content !== undefined && { body: content }),
     })
-    return response.status === 204 ? {} : ((await response.json()) as Values)
+    return response.status === 204 ? {} : jsonIn<Values>(response)
   }
 
   /** @throws {AnswerError} where it is no good answer */
@@ -197,7 +197,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
 
   async function askSession(): Promise<SessionState> {
     try {
-      const state = signIn === null ? {} : ((await (await answered(`${origin}${signIn}/session`, {})).json()) as Said)
+      const state = signIn === null ? {} : await jsonIn<Said>(await answered(`${origin}${signIn}/session`, {}))
       token = state.token
       const { signedIn, roles, ...attributes } = await sent('GET', '/$caller')
       const now: SessionState = {

@@ -11,7 +11,8 @@ export interface ToldProblem {
 
 /**
  * The server refused, or could not answer. `code` is what its problem says, such as `forbidden`, `not-found`, `changed`,
- * `sign-in-required` or `credentials-refused`; `unreachable` where no answer came at all, and then `status` is 0.
+ * `sign-in-required` or `credentials-refused`; `answer-unreadable` where something else answered, `unreachable` where no answer came
+ * at all, and then `status` is 0.
  */
 export class AnswerError extends PachterError {
   readonly code: string
@@ -45,6 +46,24 @@ export async function problemIn(response: Response): Promise<ToldProblem> {
   const told = isProblem ? ((await response.json()) as Partial<ToldProblem>) : {}
   return { detail: `The server answered ${status}.`, ...told, status }
 }
+
+/**
+ * What an answer holds, as JSON.
+ *
+ * @throws {AnswerError} where it holds something else, as a page does that is served for whatever nothing else is served for
+ */
+export async function jsonIn<T>(response: Response): Promise<T> {
+  if (response.headers.get('content-type')?.includes('json')) return (await response.json()) as T
+  throw otherwise(response, 'JSON')
+}
+
+/** Something answered that is not what is asked. */
+export const otherwise = ({ status, url }: Response, wanted: string): AnswerError =>
+  new AnswerError({
+    type: 'urn:pachter:problem:answer-unreadable',
+    status: status < 400 ? 404 : status,
+    detail: `${url === '' ? 'The server' : new URL(url).pathname} answered with something else than ${wanted}; is it served there?`,
+  })
 
 /** No answer came. */
 export const unreachable = (): AnswerError => new AnswerError({ status: 0, detail: 'The server could not be reached.' })

@@ -1,5 +1,5 @@
 import { EventSourceParserStream } from 'eventsource-parser/stream'
-import { AnswerError, problemIn, type ToldProblem, unreachable } from './errors.js'
+import { AnswerError, otherwise, problemIn, type ToldProblem, unreachable } from './errors.js'
 import type { ListChange } from './lists.js'
 
 /** What is told of one list. */
@@ -116,6 +116,7 @@ export class Stream {
       throw unreachable()
     })
     if (!response.ok || !response.body) throw new AnswerError(await problemIn(response))
+    if (!response.headers.get('content-type')?.startsWith('text/event-stream')) throw otherwise(response, 'a stream')
     const events = response.body.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream())
     const reader = events.getReader()
     for (let next = await reader.read(); !next.done; next = await reader.read()) {
