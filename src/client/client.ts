@@ -4,7 +4,7 @@ import { type AnyQuery, queryOf, recordPath } from './address.js'
 import { AnswerError, jsonIn, problemIn, unreachable } from './errors.js'
 import { changed } from './lists.js'
 import { readAttributes, readRecord, writeValues } from './read.js'
-import { isSameCaller, type SessionEar, type SessionState, Windows } from './session.js'
+import { Sessions, type SessionState } from './session.js'
 import { type ListEars, Stream } from './stream.js'
 import type { Client, ClientOptions, LiveEars, Page, SendOptions } from './types.js'
 
@@ -23,44 +23,22 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
   const headers = () => present(options.headers?.() ?? {})
   const ask = options.fetch ?? ((...given: Parameters<typeof fetch>) => fetch(...given))
   const model = options.model as unknown as ModelData
-  const sessionEars = new Set<SessionEar>()
   const connectionEars = new Set<(is: boolean) => void>()
+  const streams: Stream[] = []
   let isConnected = true
   let token: string | undefined
-  let session: Promise<SessionState> | undefined
-
-  // Who what is shown was for, and whether that session is over.
-  let whose: SessionState['caller'] | undefined
-  let hasEnded = false
-  let isAnnounced = false
-
-  const emit: SessionEar = (what, now) => {
-    if (!now) [token, session] = [undefined, undefined]
-    hasEnded = what === 'ended'
-    for (const hear of sessionEars) hear(what, now)
-    if (what !== 'ended') for (const stream of streams) stream.restart()
-  }
-  const signedOut = () => {
-    whose = undefined
-    emit('signed-out')
-  }
-  /** Who has signed in may be another by now. */
-  const signedIn = async () => {
-    isAnnounced = true
-    const before = whose
-    ;[token, session] = [undefined, undefined]
-    const now = await client.session().catch(() => undefined)
-    const isSame = now?.signedIn === true && (before === undefined || isSameCaller(before, now.caller))
-    if (isSame && before !== undefined && !hasEnded) return
-    emit(isSame ? 'signed-in' : 'another', now)
-  }
-  const windows = new Windows((told) => (told === 'signed-out' ? signedOut() : void signedIn()))
+  const sessions = new Sessions({
+    ask: askSession,
+    forget: () => (token = undefined),
+    restart: () => {
+      for (const stream of streams) stream.restart()
+    },
+  })
   const connected = (is: boolean) => {
     if (is === isConnected) return
     isConnected = is
     for (const hear of connectionEars) hear(is)
   }
-  const streams: Stream[] = []
   const newStream = () =>
     new Stream(
       (addresses, known, signal) => {
@@ -68,7 +46,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
         const sent = { ...headers(), accept: 'text/event-stream', ...(known && { 'last-event-id': known }) }
         return ask(`${origin}${live}?${lists.toString()}`, { headers: sent, signal })
       },
-      { connected, ended: () => emit('ended') },
+      { connected, ended: () => sessions.ended() },
     )
   const followed = (address: string, ears: ListEars) => {
     const stream = streams.find((each) => each.hasRoomFor(address)) ?? newStream()
@@ -122,7 +100,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
         table,
         await sent('POST', `${recordPath(model, table, key)}/${action}`, body(table, values), matching(tag)),
       ),
-    session: () => (session ??= askSession()),
+    session: () => sessions.current(),
     signInAt: (backTo) =>
       signIn === null ? undefined : `${origin}${signIn}?${new URLSearchParams({ to: backTo }).toString()}`,
     signOut: async () => {
@@ -131,18 +109,11 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
           ? undefined
           : await answered(`${origin}${signIn}/out`, { method: 'POST', headers: await tokenHeader() })
       const { next } = response ? await jsonIn<{ readonly next: string }>(response) : { next: '/' }
-      signedOut()
-      windows.tell('signed-out')
+      sessions.signedOut()
       return next
     },
-    tellSignedIn: async () => {
-      windows.tell('signed-in')
-      await signedIn()
-    },
-    onSession: (hear) => {
-      sessionEars.add(hear)
-      return () => void sessionEars.delete(hear)
-    },
+    tellSignedIn: () => sessions.changed(),
+    onSession: (hear) => sessions.hear(hear),
     get isConnected() {
       return isConnected
     },
@@ -152,7 +123,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     },
     close: () => {
       for (const stream of streams) stream.close()
-      windows.close()
+      sessions.close()
     },
   }
   return client as unknown as Client<M, C, A>
@@ -185,7 +156,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     if (response.ok) return response
     const error = new AnswerError(await problemIn(response))
     // Whoever had signed in has not any more.
-    if (error.code === 'credentials-refused' || (error.needsSignIn && token !== undefined)) emit('ended')
+    if (error.code === 'credentials-refused' || (error.needsSignIn && token !== undefined)) sessions.ended()
     throw error
   }
 
@@ -196,27 +167,14 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
   }
 
   async function askSession(): Promise<SessionState> {
-    try {
-      const state = signIn === null ? {} : await jsonIn<Said>(await answered(`${origin}${signIn}/session`, {}))
-      token = state.token
-      const { signedIn, roles, ...attributes } = await sent('GET', '/$caller')
-      const now: SessionState = {
-        signedIn: signedIn === true,
-        name: state.name ?? null,
-        caller: options.rules ? readAttributes(options.rules.caller.attributes, attributes) : attributes,
-        roles: (roles ?? []) as readonly string[],
-      }
-      if (now.signedIn) {
-        whose = now.caller
-        // Windows that were left behind by a session that ended go on.
-        if (!isAnnounced) windows.tell('signed-in')
-        isAnnounced = true
-      }
-      return now
-    } catch (error) {
-      // It is asked again the next time.
-      session = undefined
-      throw error
+    const state = signIn === null ? {} : await jsonIn<Said>(await answered(`${origin}${signIn}/session`, {}))
+    token = state.token
+    const { signedIn, roles, ...attributes } = await sent('GET', '/$caller')
+    return {
+      signedIn: signedIn === true,
+      name: state.name ?? null,
+      caller: options.rules ? readAttributes(options.rules.caller.attributes, attributes) : attributes,
+      roles: (roles ?? []) as readonly string[],
     }
   }
 }

@@ -120,7 +120,7 @@ export interface Client<M = Model, C = unknown, A = AnyActions> {
     values?: ValuesOf<M, T>,
     options?: SendOptions,
   ): Promise<VisibleRecord<M, T>>
-  /** Who has signed in; asked once, and again where that may have changed. */
+  /** Who has signed in, with the roles they have: as it was half a minute ago at most, and asked again where it may have changed. */
   session(): Promise<SessionState>
   /** The address that leads to signing in, and back to a page of this site; nothing where no page signs in. */
   signInAt(backTo: string): string | undefined

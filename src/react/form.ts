@@ -142,7 +142,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
       // What was typed while this was under way is still to be sent.
       settle((before) => ({
         ...freshState(form),
-        ...unlike(before, sent),
+        ...unlike(before, state.typed),
         ...(before.by !== undefined && { by: before.by }),
       }))
       await onSaved?.(stored)
@@ -196,9 +196,9 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
 
 const tagged = (tag: string | undefined) => (tag === undefined ? {} : { tag })
 
-/** What was typed other than what was sent. */
-function unlike({ typed, texts }: FormState, sent: AnyRecord): Pick<FormState, 'typed' | 'texts'> {
-  const same = Object.fromEntries(Object.entries(sent).filter(([name, value]) => typed[name] === value))
+/** What was typed other than before. */
+function unlike({ typed, texts }: FormState, before: AnyRecord): Pick<FormState, 'typed' | 'texts'> {
+  const same = Object.fromEntries(Object.entries(before).filter(([name, value]) => typed[name] === value))
   return { typed: without(typed, same), texts: without(texts, same) }
 }
 

@@ -1,0 +1,106 @@
+import { expect } from 'chai'
+import fc from 'fast-check'
+import { createClient } from 'pachter/client'
+import { model } from './support/samples/rules.js'
+
+/** What a server can say of who asks; `lost` where it does not answer. */
+const PEOPLE = ['ana', 'ben', 'nobody', 'lost'] as const
+type Somebody = (typeof PEOPLE)[number]
+
+/** What can happen in a window: half a minute goes by, somebody signs in somewhere, the server refuses, somebody signs out here. */
+const HAPPENS = ['later', 'told', 'refused', 'out'] as const
+
+describe('a client’s session', () => {
+  const clock = Date.now
+  afterEach(() => (Date.now = clock))
+
+  /** A window, in which a page keeps what it showed until it is told that somebody else must not see it. */
+  function openWindow() {
+    let who: Somebody = 'nobody'
+    let isRefused = false
+    let time = 0
+    Date.now = () => time
+    const page = { of: undefined as Somebody | undefined, events: [] as string[] }
+    const client = createClient({
+      model,
+      signIn: null,
+      fetch: (() => {
+        if (isRefused) return Promise.resolve(problem(401))
+        if (who === 'lost') return Promise.reject(new Error('no network'))
+        const answer = who === 'nobody' ? { signedIn: false } : { signedIn: true, id: who, roles: [] }
+        return Promise.resolve(Response.json(answer))
+      }) as never,
+    })
+    client.onSession((what) => {
+      page.events.push(what)
+      if (what === 'another' || what === 'signed-out') page.of = undefined
+    })
+    return {
+      page,
+      close: () => client.close(),
+      /** The page asks who it is, and shows them what is theirs. */
+      async look() {
+        const session = await client.session().catch(() => undefined)
+        if (session?.signedIn && who !== 'lost') page.of = session.caller['id'] as Somebody
+      },
+      async happen(what: (typeof HAPPENS)[number], next: Somebody) {
+        time += 31_000
+        if (what === 'out') return client.signOut().then(() => (who = 'nobody'))
+        who = next
+        if (what === 'told') await client.tellSignedIn()
+        if (what === 'refused') {
+          isRefused = true
+          await client.list('samples').catch(() => undefined)
+          isRefused = false
+        }
+        return undefined
+      },
+      who: () => who,
+    }
+  }
+
+  it('leaves nothing of one person to another, whatever happened in between', async () => {
+    const step = fc.tuple(fc.constantFrom(...HAPPENS), fc.constantFrom(...PEOPLE))
+    await fc.assert(
+      fc.asyncProperty(fc.array(step, { minLength: 1, maxLength: 8 }), async (steps) => {
+        const window = openWindow()
+        for (const [what, next] of steps) {
+          await window.happen(what, next)
+          const before = window.page.of
+          await window.look()
+          const who = window.who()
+          // Where the server does not answer, it is not known that anybody else came.
+          if (who === 'ana' || who === 'ben') {
+            const wasTold = before === undefined || before === who || window.page.events.at(-1) === 'another'
+            expect(wasTold, `${before} to ${who}: ${window.page.events.join()}`).to.equal(true)
+          }
+        }
+        window.close()
+      }),
+      { numRuns: 300 },
+    )
+  })
+
+  it('says that it is over, and that it goes on, once', async () => {
+    const window = openWindow()
+    await window.happen('told', 'ana')
+    await window.look()
+    await window.happen('refused', 'ana')
+    await window.happen('told', 'ana')
+    await window.happen('told', 'ana')
+    await window.happen('later', 'nobody')
+    await window.look()
+    await window.happen('later', 'lost')
+    await window.look()
+    await window.happen('told', 'ben')
+    await window.happen('out', 'nobody')
+    expect(window.page.events).to.deep.equal(['ended', 'signed-in', 'ended', 'another', 'signed-out'])
+    window.close()
+  })
+})
+
+const problem = (status: number): Response =>
+  new Response(
+    JSON.stringify({ type: 'urn:pachter:problem:credentials-refused', title: 'Refused', status, detail: 'Refused.' }),
+    { status, headers: { 'content-type': 'application/problem+json' } },
+  )
