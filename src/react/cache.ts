@@ -36,6 +36,7 @@ const followed =
     queries.setQueryData(ENDED, what === 'ended')
     if (what === 'ended') return undefined
     if (now) queries.setQueryData(SESSION, now)
+    else void queries.resetQueries({ queryKey: SESSION })
     if (what === 'another') void queries.resetQueries({ queryKey: RECORDS })
     else void queries.invalidateQueries({ queryKey: RECORDS })
     return undefined
