@@ -1,3 +1,4 @@
+/** @jsxImportSource react */
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { createClient } from 'pachter/client'
 import { forReact } from 'pachter/react'
