@@ -171,7 +171,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     listable: true,
   },
   bigInteger: {
-    called: () => 'a whole number of 64 bits as a bigint',
+    called: () => 'a whole number of 64 bits: a bigint, or text in JSON',
     accepts: (value) => typeof value === 'bigint' && BigInt.asIntN(64, value) === value,
     // JSON numbers lose digits beyond 2^53.
     toPlain: String,
@@ -210,7 +210,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     read: (typed) => (['true', 'false'].includes(typed) ? typed === 'true' : typed),
   },
   timestamp: {
-    called: () => `a valid Date from the year ${YEARS[0]} to ${YEARS[1]}`,
+    called: () => `a moment from the year ${YEARS[0]} to ${YEARS[1]}: a Date, or text with its zone in JSON`,
     accepts: isMoment,
     own: (value) => new Date(timeOf(value)),
     toPlain: (value: Date) => value.toISOString(),
@@ -247,7 +247,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     listable: true,
   },
   list: {
-    called: ({ item = 'text' }) => `a list of ${TYPES[item].called({ type: item })} values`,
+    called: ({ item = 'text' }) => `a list, each item ${TYPES[item].called({ type: item })}`,
     accepts: (value, { item = 'text' }) =>
       Array.isArray(value) && everyItem(value, (each) => TYPES[item].accepts(each, { type: item })),
     own: (value: readonly Value[]) => Object.freeze(Array.from(value)),
@@ -269,7 +269,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     never: ['key', 'sorted'],
   },
   bytes: {
-    called: () => 'bytes as a Uint8Array',
+    called: () => 'bytes: a Uint8Array, or hexadecimal digits in JSON',
     accepts: (value) => value instanceof Uint8Array,
     own: (value: Uint8Array) => Uint8Array.from(value),
     toPlain: hexOf,
