@@ -19,6 +19,7 @@ describe('a client’s session', () => {
     let who: Somebody = 'nobody'
     let isRefused = false
     let time = 0
+    let holds = Promise.resolve()
     Date.now = () => time
     const page = { of: undefined as Somebody | undefined, events: [] as string[] }
     const client = createClient({
@@ -28,7 +29,7 @@ describe('a client’s session', () => {
         if (isRefused) return Promise.resolve(problem(401))
         if (who === 'lost') return Promise.reject(new Error('no network'))
         const answer = who === 'nobody' ? { signedIn: false } : { signedIn: true, id: who, roles: [] }
-        return Promise.resolve(Response.json(answer))
+        return holds.then(() => Response.json(answer))
       }) as never,
     })
     client.onSession((what) => {
@@ -56,6 +57,8 @@ describe('a client’s session', () => {
         return undefined
       },
       who: () => who,
+      /** Has the server answer no sooner than that. */
+      hold: (until: Promise<void>) => (holds = until),
     }
   }
 
@@ -79,6 +82,20 @@ describe('a client’s session', () => {
       }),
       { numRuns: 300 },
     )
+  })
+
+  it('hears nothing of an answer that was asked for before somebody went', async () => {
+    const window = openWindow()
+    await window.happen('told', 'ana')
+    await window.happen('later', 'ana')
+    let answer = () => {}
+    window.hold(new Promise((resolve) => (answer = resolve)))
+    const looking = window.look()
+    await window.happen('out', 'nobody')
+    answer()
+    await looking
+    expect(window.page.events).to.deep.equal(['signed-out'])
+    window.close()
   })
 
   it('says that it is over, and that it goes on, once', async () => {

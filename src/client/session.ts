@@ -113,7 +113,8 @@ export class Sessions {
     this.#askedAt = Date.now()
     const asked = this.around.ask().then(
       (now) => {
-        this.#note(now, isCheck)
+        // Of what was asked before somebody came or went, nothing follows.
+        if (this.#asked === asked) this.#note(now, isCheck)
         return now
       },
       (error: unknown) => {
@@ -138,9 +139,9 @@ export class Sessions {
     // Windows that were left behind by a session that ended go on.
     if (!this.#isAnnounced) this.#windows.tell('signed-in')
     this.#isAnnounced = true
-    if (before === undefined ? wasKnown : this.#hasEnded && isSameCaller(before, now.caller))
-      this.#emit('signed-in', now)
-    else if (before !== undefined && !isSameCaller(before, now.caller)) this.#emit('another', now)
+    const isSame = before !== undefined && isSameCaller(before, now.caller)
+    if (before !== undefined && !isSame) this.#emit('another', now)
+    else if (isSame ? this.#hasEnded : wasKnown) this.#emit('signed-in', now)
   }
 
   #emit(what: SessionEvent, now?: SessionState): void {

@@ -38,7 +38,7 @@ export const freshState = (form: string): FormState => ({
  *
  * @param by who has signed in; `null` where nobody has, `undefined` where that is not known yet
  */
-export function useFormState(form: string, by: string | null | undefined) {
+export function useStateOf(form: string, by: string | null | undefined) {
   const [kept, setKept] = useState<FormState>(() => freshState(form))
   const isOf = (state: FormState) => state.form === form && (isNobody(by) || isNobody(state.by) || state.by === by)
   return {

@@ -7,7 +7,7 @@ import { changesOf } from './changes.js'
 import { useQueries } from './cache.js'
 import { type AnyClient, type AnyRecord, type ForReactOptions, keyIn, RECORDS, SESSION } from './context.js'
 import { keepDraft, takeDraft } from './drafts.js'
-import { type FormState, freshState, isNobody, useFormState } from './form-state.js'
+import { type FormState, freshState, isNobody, useStateOf } from './form-state.js'
 import { type InputPropsOf, inputProps, readGiven } from './inputs.js'
 import { settableIn, untouched } from './new-record.js'
 
@@ -79,7 +79,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
     const sending = useRef<string>(undefined)
     const { data: session } = useQuery({ queryKey: SESSION, queryFn: () => client.session(), staleTime: 60_000 })
     const by = session && (session.signedIn ? JSON.stringify(session.caller, bigIntAsText) : null)
-    const { state, put, settle } = useFormState(form, by)
+    const { state, put, settle } = useStateOf(form, by)
 
     useEffect(() => {
       if (isNobody(by)) return

@@ -12,14 +12,14 @@ export interface FieldProps {
   readonly required?: boolean
 }
 
-function textInput({ form, name }: FieldProps): TextInputProps {
+function textInput({ form, name }: Pick<FieldProps, 'form' | 'name'>): TextInputProps {
   const input = form.field(name)
   if ('checked' in input || 'multiple' in input) throw new TypeError(`${name} is not typed as a text.`)
   return input
 }
 
 const about = ({ form, name, label, required = false }: FieldProps) => ({
-  ...textInput({ form, name, label }),
+  ...textInput({ form, name }),
   label,
   required: required && form.mayChange(name),
   error: form.errors[name],
@@ -58,7 +58,6 @@ export function DayField(props: FieldProps) {
     <TextInput
       {...rest}
       type="date"
-      step="1"
       value={value.slice(0, 10)}
       onChange={({ currentTarget }) => onChange(endOfDay(currentTarget.value))}
     />
