@@ -10,8 +10,13 @@ describe('records over HTTP', () => {
   const { ask, opened } = serving()
 
   it('says who may do what, in answers that nobody else is given', async () => {
-    const read = await ask('ana', 'GET', '/entries/1?access=true&$expand=plot($select=number),remarks($top=1)')
+    const read = await ask('ana', 'GET', '/entries/1?access=true&$expand=plot($select=number),remarks(access=true)')
     expect(read.json).to.deep.include({ plot: { id: 1, number: 'M01' } })
+    const remarks = read.json['remarks'] as { id: number; $access: unknown }[]
+    expect(remarks).not.to.have.length(0)
+    for (const { id, $access } of remarks) {
+      expect($access).to.deep.equal((await ask('ana', 'GET', `/remarks/${id}?access=true`)).json['$access'])
+    }
     expect(read.headers).to.include({ 'cache-control': 'private, no-cache', 'x-content-type-options': 'nosniff' })
     expect(read.headers['vary']).to.match(/Authorization, Cookie/)
     const head = await ask('ana', 'HEAD', '/entries/1')

@@ -16,7 +16,7 @@ export interface RecordQuery<M, T extends TableName<M>> {
 
 /** What is wanted of related records. */
 export type RelatedQuery<M, R> = R extends { table: infer C extends TableName<M> }
-  ? Omit<ListQuery<M, C>, 'access' | 'after'>
+  ? Omit<ListQuery<M, C>, 'after'>
   : never
 
 /** Which records are wanted, and what of each. */
@@ -63,10 +63,9 @@ function literal(value: FilterValue): string {
 
 /** The query string of a list or a record; empty, or with its question mark. */
 export function queryOf(query: AnyQuery): string {
-  const { after, access } = query
-  const parameters = new URLSearchParams(Object.entries(partsOf(query)).map(([name, value]) => [`$${name}`, value]))
+  const { after } = query
+  const parameters = new URLSearchParams(partsOf(query))
   if (after !== undefined) parameters.set('$skiptoken', placeIn(after))
-  if (access) parameters.set('access', 'true')
   return parameters.size === 0 ? '' : `?${parameters.toString()}`
 }
 
@@ -74,19 +73,20 @@ export function queryOf(query: AnyQuery): string {
 const placeIn = (next: string): string =>
   new URLSearchParams(next.slice(next.indexOf('?') + 1)).get('$skiptoken') ?? next
 
-function partsOf({ fields, with: related, filter: which, orderBy, limit }: AnyQuery): Readonly<Record<string, string>> {
+function partsOf({ fields, access, with: related, filter: which, orderBy, limit }: AnyQuery): Record<string, string> {
   const orders = orderBy === undefined ? [] : [orderBy].flat()
   return {
-    ...(fields && { select: fields.join(',') }),
-    ...(related && { expand: Object.entries(related).map(expansion).join(',') }),
-    ...(which !== undefined && { filter: which }),
-    ...(orders.length > 0 && { orderby: orders.map((each) => each.replace(/ descending$/, ' desc')).join(',') }),
-    ...(limit !== undefined && { top: String(limit) }),
+    ...(fields && { $select: fields.join(',') }),
+    ...(related && { $expand: Object.entries(related).map(expansion).join(',') }),
+    ...(which !== undefined && { $filter: which }),
+    ...(orders.length > 0 && { $orderby: orders.map((each) => each.replace(/ descending$/, ' desc')).join(',') }),
+    ...(limit !== undefined && { $top: String(limit) }),
+    ...(access && { access: 'true' }),
   }
 }
 
 function expansion([name, asked]: readonly [string, true | AnyQuery]): string {
-  const parts = asked === true ? [] : Object.entries(partsOf(asked)).map(([part, value]) => `$${part}=${value}`)
+  const parts = asked === true ? [] : Object.entries(partsOf(asked)).map(([part, value]) => `${part}=${value}`)
   return parts.length === 0 ? name : `${name}(${parts.join(';')})`
 }
 

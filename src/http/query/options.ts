@@ -18,7 +18,7 @@ const OF_ONE = ['$select', '$expand', 'access'] as const
 /** What it may say of a list. */
 const OF_LIST = [...OF_ONE, '$filter', '$orderby', '$top', '$skiptoken'] as const
 /** What may be said of related records. */
-const OF_RELATED = ['$select', '$expand', '$filter', '$orderby', '$top'] as const
+const OF_RELATED = [...OF_ONE, '$filter', '$orderby', '$top'] as const
 
 /** What a read is asked, for the scoped store. */
 export interface ReadAsked {
@@ -64,7 +64,6 @@ export function readListQuery(model: ModelData, table: string, query: URLSearchP
   const besides = fields ? names.filter((name) => !fields.includes(name)) : []
   const options: ListAsked = {
     ...more,
-    ...access(given),
     ...(fields && { fields: [...fields, ...besides] }),
     ...(where && { where }),
     ...(orderBy.length > 0 && { orderBy }),
@@ -79,7 +78,7 @@ export function readListQuery(model: ModelData, table: string, query: URLSearchP
 export function readRecordQuery(model: ModelData, table: string, query: URLSearchParams): ReadAsked {
   if (query.size === 0) return {}
   const given = once(query, OF_ONE)
-  const asked = { ...relatedFrom(model, table, given, 1), ...access(given) }
+  const asked = relatedFrom(model, table, given, 1)
   assertBounded(asked, 1)
   return asked
 }
@@ -113,16 +112,15 @@ function once(query: URLSearchParams, known: readonly string[]): Given {
   return given
 }
 
-function access(given: Given): { readonly access?: boolean } {
-  const said = given.get('access')
-  if (said === undefined) return {}
-  if (said !== 'true' && said !== 'false') throw badQuery('access must be true or false.')
-  return { access: said === 'true' }
+function yesOrNo(name: string, said: string): boolean {
+  if (said === 'true' || said === 'false') return said === 'true'
+  throw badQuery(`${name} must be true or false.`)
 }
 
 function relatedFrom(model: ModelData, table: string, given: Given, depth: number): RelatedAsked {
-  const [select, expand, filter, orderby, top] = OF_RELATED.map((name) => given.get(name))
+  const [select, expand, access, filter, orderby, top] = OF_RELATED.map((name) => given.get(name))
   return {
+    ...(access !== undefined && { access: yesOrNo('access', access) }),
     ...(select !== undefined && { fields: selected(model, table, select) }),
     ...(expand !== undefined && { with: expanded(model, table, expand, depth) }),
     ...(filter !== undefined && { where: readFilter(model, table, filter) }),
