@@ -6,7 +6,7 @@ import cookieSession from 'cookie-session'
 import express from 'express'
 import expressSession from 'express-session'
 import { SignJWT } from 'jose'
-import { trusted } from 'pachter'
+import { createGuard, trusted } from 'pachter'
 import { createHandler } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
 import {
@@ -22,6 +22,7 @@ import {
 } from 'pachter/identity'
 import { browserSignIn } from 'pachter/identity/sign-in'
 import { bearerToken } from 'pachter/identity/token'
+import { createLive, followWrites } from 'pachter/live'
 import { AUDIENCE, ELSEWHERE, startIdentityProvider } from '../examples/allotment/identity-provider.js'
 import { type caller, rules } from '../examples/allotment/rules.js'
 import { refusalOf } from './support/korenveld.js'
@@ -29,7 +30,7 @@ import { ACCOUNTS, asked, bySubject, surroundings } from './support/surroundings
 import { tokenFor, Visitor } from './support/visitor.js'
 
 describe('identity', () => {
-  const { listening, closes, provider, application, guardOf, signInOptions } = surroundings()
+  const { listening, closes, provider, application, guardOf, storeOf, signInOptions } = surroundings()
   const bearing = (token: string) => asked({ authorization: `Bearer ${token}` })
 
   describe('by token', () => {
@@ -150,6 +151,7 @@ describe('identity', () => {
           /0 to 300/,
         ],
         [() => identityOf(), /No source says who asks/],
+        [() => identityOf(session({ caller: () => undefined } as never)), /^session needs renew/],
         [() => remote<typeof caller>({ url: 'nowhere', caller: bySubject }), /^url is 'nowhere'/],
         [() => remote<typeof caller>({ url: origin, keepSeconds: 999, caller: bySubject }), /keepSeconds is 999/],
         [
@@ -197,6 +199,8 @@ describe('identity', () => {
     }
     const sessionOf = (request: express.Request | undefined) =>
       (request as unknown as { session?: Mine | null } | undefined)?.session ?? {}
+    const isThere = (request: express.Request) =>
+      new Promise<boolean>((resolve) => request.session.reload((error) => resolve(!error)))
 
     for (const [name, middleware] of Object.entries(middlewares)) {
       it(`of ${name}, whose writes carry its token and come from its own pages`, async () => {
@@ -206,15 +210,22 @@ describe('identity', () => {
             return memberId === undefined ? undefined : { id: memberId }
           },
           token: ({ native }) => sessionOf(native).token,
+          // That of cookie-session is in the browser alone.
+          renew: (native) => name === 'cookie-session' || isThere(native),
         })
         const identity = await createIdentity({ rules, sources: [source], onEvent: () => undefined })
-        const { records, refuse } = forExpress(createHandler({ guard: guardOf(), identity }))
+        const store = followWrites(storeOf())
+        const guard = createGuard({ rules, store, onDecision: () => undefined })
+        const handler = createHandler({ guard, identity })
+        const live = await createLive({ handler, store })
+        const { records, pages, refuse } = forExpress(handler)
         const app = express().use(middleware)
         app.get('/enter/:id', (request, response) => {
           Object.assign(sessionOf(request), { memberId: Number(request.params.id), token: `t${request.params.id}` })
           response.end()
         })
-        app.use(records, refuse)
+        app.get('/leave', (request, response) => request.session.destroy(() => response.end()))
+        app.use(records, pages(live.handle), refuse)
         const { server, origin } = await listening()
         server.on('request', app)
         const [ana, dirk] = [new Visitor(), new Visitor()]
@@ -237,6 +248,23 @@ describe('identity', () => {
         expect(await status(ana, 'members/1', change({ ...own, origin: 'https://elsewhere.example' }))).to.equal(403)
         expect(await status(ana, 'members/1', change({ ...own, origin: 'null' }))).to.equal(403)
         expect(await status(ana, 'members/1', change({ ...own, origin }))).to.equal(200)
+        // What came with a request that lasts is over when the session is, also where something is written before anybody looked.
+        if (name === 'express-session') {
+          const eva = new Visitor()
+          await eva.go(`${origin}/enter/5`)
+          const { response } = await eva.go(`${origin}/live?list=${encodeURIComponent('/api/members?$top=3')}`)
+          const events = (response.body as ReadableStream<Uint8Array>).pipeThrough(new TextDecoderStream() as never)
+          const told: string[] = []
+          for await (const text of events as unknown as AsyncIterable<string>) {
+            told.push(...[...text.matchAll(/^event: (.+)$/gm)].map(([, event = '']) => event))
+            if (told.length > 1) break
+            if (told.length < 1) continue
+            await eva.go(`${origin}/leave`)
+            expect(await status(ana, 'members/1', { ...change(own), body: '{"phone":"0611"}' })).to.equal(200)
+          }
+          expect(told).to.deep.equal(['records', 'ended'])
+        }
+        await live.close()
         // A session that was swapped between two requests: the page still has the token of the other.
         ana.cookies.clear()
         for (const [cookie, value] of dirk.cookies) ana.cookies.set(cookie, value)

@@ -1,7 +1,7 @@
 import type { FastifyPluginCallback, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from 'fastify'
 import type { CallerDefinition } from '../rules/index.js'
 import type { Handler } from './handler.js'
-import { type Exchange, requestsOf, send, toWholeRequest } from './node.js'
+import { bodyOf, type Exchange, isStream, requestsOf, streamOf, toWholeRequest } from './node.js'
 import type { AnswersPages } from './pages.js'
 import { admissions, type Admitted, type Requirement } from './require.js'
 
@@ -16,7 +16,7 @@ export interface ForFastify<M, C, A> {
   /** The caller, the scoped store and the record of a request behind `open`. */
   of(request: FastifyRequest): Admitted<M, C, A>
   /** Answers what routes threw. */
-  readonly refuse: (error: unknown, request: FastifyRequest, reply: FastifyReply) => Promise<void>
+  readonly refuse: (error: unknown, request: FastifyRequest, reply: FastifyReply) => Promise<FastifyReply>
 }
 
 /**
@@ -38,11 +38,7 @@ export function forFastify<M, C extends CallerDefinition, A>(
       // Bodies are left unread, for those who count their bytes and their names.
       app.removeAllContentTypeParsers()
       app.addContentTypeParser('*', (_request, _body, ready) => ready(null))
-      const answer = async (request: FastifyRequest, reply: FastifyReply) => {
-        const response = await serve(request, reply)
-        reply.hijack()
-        await send(response, reply.raw)
-      }
+      const answer = async (request: FastifyRequest, reply: FastifyReply) => send(await serve(request, reply), reply)
       for (const each of [path, `${path}/*`]) app.all(each, answer)
       done()
     }) satisfies FastifyPluginCallback
@@ -63,12 +59,17 @@ export function forFastify<M, C extends CallerDefinition, A>(
         await admit(request, opened, all, (name) => parameters[name])
       },
     of,
-    refuse: async (error, request, reply) => {
-      const response = await handler.refuse(error, asked(request, reply))
-      reply.hijack()
-      await send(response, reply.raw)
-    },
+    refuse: async (error, request, reply) => send(await handler.refuse(error, asked(request, reply)), reply),
   }
+}
+
+/** Sends an answer of the web, so that hooks of other plugins see it, and what they said stays. */
+async function send(response: Response, reply: FastifyReply): Promise<FastifyReply> {
+  for (const [name, value] of response.headers) {
+    const before = name === 'vary' ? reply.getHeader(name) : undefined
+    reply.header(name, before === undefined ? value : `${String(before)}, ${value}`)
+  }
+  return reply.code(response.status).send(isStream(response) ? streamOf(response) : await bodyOf(response))
 }
 
 const exchangeOf = ({ raw }: FastifyRequest, { raw: outgoing }: FastifyReply): Exchange => ({

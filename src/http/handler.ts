@@ -1,5 +1,6 @@
 import type { KeyValues } from '../model/index.js'
 import type { Guard, ScopedStore, UntypedStore } from '../guard/index.js'
+import type { Identity } from '../identity/index.js'
 import { type Action, checkCaller, type CallerDefinition, type CallerOf, rulesOf } from '../rules/index.js'
 import { done, refuse, tell } from './answer.js'
 import { bulk } from './bulk.js'
@@ -31,6 +32,7 @@ export interface ListedAt {
 /** From requests to guarded answers. */
 export interface Handler<M, C, A, N> {
   readonly guard: Guard<M, C, A>
+  readonly identity: Identity<C, N>
   /** The path below which records are served. */
   readonly base: string
   /**
@@ -88,6 +90,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
   const refused = (error: unknown, request: Request) => refuse(error, request, settings, identity.challenge)
   return {
     guard,
+    identity,
     base,
     listAt: (url) => {
       const route = routeAt(url)

@@ -106,25 +106,36 @@ for (const [name, member] of Object.entries(Object.getOwnPropertyDescriptors(Req
   })
 }
 
-/** Sends an answer of the web; one that has no end as it comes. */
-export async function send(response: Response, outgoing: ServerResponse): Promise<void> {
-  if (response.body && response.headers.get('content-type') === 'text/event-stream') {
-    writeHead(response, outgoing)
-    outgoing.flushHeaders()
-    // Whoever goes away ends it.
-    return pipeline(Readable.fromWeb(response.body as ReadableStream), outgoing).catch(() => undefined)
-  }
+/** Whether an answer has no end: it is sent as it comes. */
+export const isStream = ({ body, headers }: Response): boolean =>
+  body !== null && headers.get('content-type') === 'text/event-stream'
+
+/** What an answer that has an end says. */
+export async function bodyOf(response: Response): Promise<Buffer | undefined> {
   const text = textOf(response)
-  const body =
-    text !== undefined ? Buffer.from(text) : response.body ? Buffer.from(await response.arrayBuffer()) : undefined
-  writeHead(response, outgoing)
-  if (body) outgoing.setHeader('content-length', body.byteLength)
-  outgoing.end(body)
+  if (text !== undefined) return Buffer.from(text)
+  return response.body ? Buffer.from(await response.arrayBuffer()) : undefined
 }
 
-function writeHead(response: Response, outgoing: ServerResponse): void {
+/** The stream of an answer that has no end, as servers of Node's send one. */
+export const streamOf = ({ body }: Response): Readable => Readable.fromWeb(body as ReadableStream)
+
+/** Of these there may be some already, of the server's own middleware; they stay. */
+const ADDED = ['set-cookie', 'vary']
+
+/** Sends an answer of the web. */
+export async function send(response: Response, outgoing: ServerResponse): Promise<void> {
   outgoing.statusCode = response.status
-  for (const [name, value] of response.headers) if (name !== 'set-cookie') outgoing.setHeader(name, value)
-  const cookies = response.headers.getSetCookie()
-  if (cookies.length > 0) outgoing.setHeader('set-cookie', cookies)
+  for (const [name, value] of response.headers) {
+    if (ADDED.includes(name)) outgoing.appendHeader(name, value)
+    else outgoing.setHeader(name, value)
+  }
+  if (isStream(response)) {
+    outgoing.flushHeaders()
+    // Whoever goes away ends it.
+    return pipeline(streamOf(response), outgoing).catch(() => undefined)
+  }
+  const body = await bodyOf(response)
+  if (body) outgoing.setHeader('content-length', body.byteLength)
+  outgoing.end(body)
 }

@@ -4,6 +4,7 @@ import { type TableName, tableOf } from '../model/index.js'
 import type { CallerDefinition, Rulebook } from '../rules/index.js'
 import { HttpConfigError } from './errors.js'
 import type { Pages } from './pages.js'
+import { onConsole } from './on-console.js'
 import { type Part, PARTS, wholeTables } from './parts.js'
 import { type RepeatStore, repeatsInMemory } from './repeats.js'
 
@@ -19,7 +20,7 @@ export interface HandlerOptions<M, C, A, N> {
   readonly pages?: Pages
   /** Where it is kept which creates were done already; left out, in memory. */
   readonly repeats?: RepeatStore
-  /** Hears of what went wrong on the server; left out, the console does. */
+  /** Hears of what went wrong on the server, for `inFull`; left out, the console does. */
   readonly onError?: (error: unknown, request: Request) => void
   /** The title of the description; left out, `Records`. */
   readonly title?: string
@@ -68,7 +69,7 @@ export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOpt
   const given = options.tables && (Object.entries(options.tables) as [string, 'whole' | readonly Part[]][])
   const named = given?.map(([table, parts]) => [table, partsOf(rulebook, table, parts)] as const)
   const tables = named ? new Map(named) : wholeTables(rulebook)
-  const onError = options.onError ?? ((error: unknown) => console.error('pachter: http:', error))
+  const { onError = onConsole('http') } = options
   return { rulebook, base, tables, pages, repeats, title, describesAll, refusalMilliseconds, onError }
 }
 

@@ -22,6 +22,13 @@ export interface Identity<C, N = unknown> {
    * @throws {IdentityUnavailableError} 503, where it cannot be found out at the moment
    */
   callerOf(request: Request, native?: N): Promise<CallerOf<C>>
+  /**
+   * Has what the server's middleware put on a request when it came read anew, before its caller is found once more: for requests
+   * that last.
+   *
+   * @throws {CredentialsError} 401, where it is over
+   */
+  renew(request: Request, native?: N): Promise<void>
   /** What `WWW-Authenticate` offers. */
   readonly challenge: string
 }
@@ -68,6 +75,11 @@ export async function createIdentity<C extends CallerDefinition, N = never>(
       }
       if (request.headers.has('authorization')) return refuse('authorization', 'no source reads this Authorization')
       return anonymous as CallerOf<C>
+    },
+    renew: async (request, native) => {
+      for (const { name, renew } of sources) {
+        if (renew && !(await renew({ request, native, note: onEvent }))) refuse(name, 'what said who asks is over')
+      }
     },
   }
 

@@ -1,4 +1,5 @@
 import type { CallerOf } from '../rules/index.js'
+import { IdentityConfigError } from './errors.js'
 import { assertFromHere, assertToken } from './forgery.js'
 import { notMine, type Asking, type Source, thisCaller } from './source.js'
 
@@ -8,6 +9,12 @@ export interface SessionOptions<C, N> {
   caller(asking: Asking<N>): CallerOf<C> | undefined | Promise<CallerOf<C> | undefined>
   /** The token that the application gave to the session's pages: writes have to carry it as `X-CSRF-Token`. */
   token(asking: Asking<N>): string | undefined
+  /**
+   * Reads the session of a request anew, and says whether it is still there: while a live list is open, nobody else does.
+   *
+   * @example renew: (request) => new Promise((resolve) => request.session.reload((error) => resolve(!error)))
+   */
+  renew(native: N): boolean | Promise<boolean>
 }
 
 /**
@@ -15,15 +22,23 @@ export interface SessionOptions<C, N> {
  * this site and carry the session's token.
  *
  * @param options how the application's session says who has signed in
+ * @throws {IdentityConfigError} by `createIdentity`, where nothing says how a session is read anew
  * @example
  * const fromSession = session<typeof caller, Express.Request>({
  *   caller: ({ native }) => (native?.session.memberId ? { id: native.session.memberId } : undefined),
  *   token: ({ native }) => native?.session.token,
+ *   renew: (request) => new Promise((resolve) => request.session.reload((error) => resolve(!error))),
  * })
  */
 export function session<C, N = never>(options: SessionOptions<C, N>): Source<C, N> {
   return {
     name: 'session',
+    ready: async () => {
+      if (typeof options.renew === 'function') return
+      throw new IdentityConfigError('session needs renew, which reads the session of a request anew.')
+    },
+    // Where nobody has signed in, there is nothing that could be over.
+    renew: async (asking) => !(await options.caller(asking)) || options.renew(asking.native as N),
     identify: async (asking) => {
       const caller = await options.caller(asking)
       if (!caller) return notMine

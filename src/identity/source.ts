@@ -49,6 +49,11 @@ export interface Source<C, N = never> {
   readonly challenge?: string
   /** @throws {IdentityUnavailableError} where it cannot be found out at the moment */
   identify(asking: Asking<N>): Finding<C> | Promise<Finding<C>>
+  /**
+   * Reads anew what the server's middleware put on a request when it came, such as a session, and says whether it is still
+   * there: for requests that last, such as those for live lists. Left out, it reads nothing of that kind.
+   */
+  renew?(asking: Asking<N>): boolean | Promise<boolean>
   /** Looks whether it can work, once, before the first request. */
   ready?(): Promise<void>
 }

@@ -11,7 +11,7 @@ import type { Watch } from './watch.js'
 /** What every stream of an application shares. */
 export interface Surroundings<M, C extends CallerDefinition, A, N> {
   readonly handler: Handler<M, C, A, N>
-  readonly settings: Checked<N>
+  readonly settings: Checked
   readonly watch: Watch
   readonly queue: Queue
 }
@@ -174,20 +174,16 @@ export class Feed<M, C extends CallerDefinition, A, N> {
 
   async #openAnew(): Promise<Opened<M, C, A>> {
     const { request, native } = this.asked
-    const { handler, settings } = this.around
-    if (native !== undefined) await settings.renew?.(native)
+    const { handler } = this.around
+    await handler.identity.renew(request, native)
     return handler.open(request, native)
   }
 
   async #ask(list: LiveList): Promise<void> {
-    const { handler } = this.around
-    const { request, native } = this.asked
     list.isTouched = false
     list.isAsking = true
     try {
-      const asking = new Request(list.url, { headers: this.#headers, signal: request.signal })
-      const isOne = list.table !== '' || this.#learn(list)
-      const response = isOne ? await handler.handle(asking, native) : await handler.refuse(noList(), asking)
+      const response = await this.#answerOf(list)
       if (this.#isOver) return
       if (response.status === 200) {
         const text = textOf(response) ?? (await response.text())
@@ -209,6 +205,20 @@ export class Feed<M, C extends CallerDefinition, A, N> {
       }
     } finally {
       list.isAsking = false
+    }
+  }
+
+  /** What its address answers, to whoever asks by now. */
+  async #answerOf(list: LiveList): Promise<Response> {
+    const { handler } = this.around
+    const { request, native } = this.asked
+    const asking = new Request(list.url, { headers: this.#headers, signal: request.signal })
+    try {
+      await handler.identity.renew(asking, native)
+      if (list.table === '' && !this.#learn(list)) throw noList()
+      return await handler.handle(asking, native)
+    } catch (error) {
+      return handler.refuse(error, asking)
     }
   }
 

@@ -92,7 +92,8 @@ export async function createLive<M, C extends CallerDefinition, A, N = never>(
     return new Response(feed.open(), {
       headers: {
         'content-type': 'text/event-stream',
-        'cache-control': 'no-store',
+        // What compresses would keep each event until it has enough.
+        'cache-control': 'no-store, no-transform',
         'x-accel-buffering': 'no',
         'x-content-type-options': 'nosniff',
       },

@@ -1,5 +1,5 @@
 import type { Store } from '../guard/index.js'
-import type { Handler } from '../http/index.js'
+import { type Handler, onConsole } from '../http/index.js'
 import { LiveConfigError } from './errors.js'
 import type { Followed } from './changes.js'
 
@@ -23,24 +23,16 @@ export interface LiveOptions<M, C, A, N> {
   readonly streamSeconds?: number
   /** How often something is sent so that nobody takes the connection for dead: 1 to 60 seconds, 15 where it is left out. */
   readonly heartbeatSeconds?: number
-  /**
-   * Reads anew what the server's middleware put on a request when it came, such as a session, so that one that has ended counts
-   * as that at once, and not only when the client comes again.
-   *
-   * @example renew: (request) => new Promise((resolve) => request.session.reload(() => resolve()))
-   */
-  readonly renew?: (native: N) => unknown
-  /** Hears of what went wrong on the server; left out, the console does. */
+  /** Hears of what went wrong on the server, for `inFull`; left out, the console does. */
   readonly onError?: (error: unknown) => void
 }
 
 /** The options with what was left out filled in. */
-export interface Checked<N> {
+export interface Checked {
   readonly path: string
   readonly recheckSeconds: number
   readonly streamSeconds: number
   readonly heartbeatSeconds: number
-  readonly renew?: (native: N) => unknown
   readonly onError: (error: unknown) => void
 }
 
@@ -49,8 +41,8 @@ export interface Checked<N> {
  *
  * @throws {LiveConfigError}
  */
-export function checked<M, C, A, N>(options: LiveOptions<M, C, A, N>): Checked<N> {
-  const { handler, store, path = '/live', renew } = options
+export function checked<M, C, A, N>(options: LiveOptions<M, C, A, N>): Checked {
+  const { handler, store, path = '/live' } = options
   if (typeof store.changes?.listen !== 'function') {
     throw new LiveConfigError(
       'store does not tell of changes; make it one with followWrites(store), and give it to the guard as well.',
@@ -64,8 +56,7 @@ export function checked<M, C, A, N>(options: LiveOptions<M, C, A, N>): Checked<N
     recheckSeconds: seconds('recheckSeconds', options.recheckSeconds ?? 5, 1, 60),
     streamSeconds: seconds('streamSeconds', options.streamSeconds ?? 300, 10, 3600),
     heartbeatSeconds: seconds('heartbeatSeconds', options.heartbeatSeconds ?? 15, 1, 60),
-    ...(renew && { renew }),
-    onError: options.onError ?? ((error: unknown) => console.error('pachter: live:', error)),
+    onError: options.onError ?? onConsole('live'),
   }
 }
 

@@ -38,5 +38,12 @@ export function inFull(error: unknown): string {
   const { known, hint, cause } = asideOf(error)
   const names = known && (known.length > 0 ? `known: ${known.join(', ')}.` : 'there are none.')
   const sentence = names ? `${error.message.replace(/\.$/, '')}; ${names}` : error.message
-  return [sentence, hint, cause instanceof Error ? cause.message : undefined].filter(Boolean).join(' ')
+  return [sentence, hint, saidBy(cause)].filter(Boolean).join(' ')
+}
+
+/** What an error says; of several that are one, such as those of each address that was tried, what each says. */
+function saidBy(cause: unknown): string {
+  if (!(cause instanceof Error)) return ''
+  const { message, errors = [] } = cause as Partial<AggregateError> & Error
+  return message || errors.map(saidBy).join(', ')
 }

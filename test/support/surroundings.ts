@@ -62,6 +62,7 @@ export function surroundings() {
       // The last of the accounts is nobody here.
       caller: (claims: Claims) => (claims['sub'] === '99' ? undefined : bySubject(claims)),
     }),
+    storeOf: () => fixture.store,
     guardOf: () => createGuard({ rules, store: fixture.store, onDecision: () => undefined }),
   }
 }

@@ -14,18 +14,26 @@ interface Opened {
   readonly open: readonly string[]
 }
 
+/** Without an address, drivers try one of their own. */
+const ADDRESS = [
+  "    const address = process.env['DATABASE_URL']",
+  "    if (!address) throw new Error('Set DATABASE_URL to the address of the database.')",
+]
+
 const OPENED: Readonly<Record<Catalogue['dialect'], (opening: Opening) => Opened>> = {
   postgresql: () => ({
     imports: ["import { postgresqlStore } from 'pachter/connect/postgresql'", "import pg from 'pg'"],
     open: [
-      "    const pool = new pg.Pool({ connectionString: process.env['DATABASE_URL'] })",
+      ...ADDRESS,
+      '    const pool = new pg.Pool({ connectionString: address })',
       '    return { ...postgresqlStore(pool), close: () => pool.end() }',
     ],
   }),
   mariadb: () => ({
     imports: ["import mysql from 'mysql2/promise'", "import { mariadbStore } from 'pachter/connect/mariadb'"],
     open: [
-      "    const pool = mysql.createPool({ uri: process.env['DATABASE_URL'] ?? '' })",
+      ...ADDRESS,
+      '    const pool = mysql.createPool({ uri: address })',
       '    return { ...mariadbStore(pool), close: () => pool.end() }',
     ],
   }),
