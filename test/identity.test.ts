@@ -276,6 +276,17 @@ describe('identity', () => {
     }
   })
 
+  it('takes a session in which nobody is any more for one that is over, and that of a visitor for none', async () => {
+    const source = session<typeof caller, Map<string, number>>({
+      caller: ({ native }) => (native?.has('id') ? { id: native.get('id') as number } : undefined),
+      token: () => undefined,
+      renew: (native) => native.delete('id'),
+    })
+    const { renew } = await createIdentity({ rules, sources: [source], onEvent: () => undefined })
+    await renew(asked({}), new Map())
+    expect(await refusalOf(renew(asked({}), new Map([['id', 1]])))).to.include({ status: 401 })
+  })
+
   it('has a source of one’s own say not mine, this caller, or refused', async () => {
     const byKey: Source<typeof caller> = {
       name: 'key',

@@ -38,7 +38,9 @@ export function session<C, N = never>(options: SessionOptions<C, N>): Source<C, 
       throw new IdentityConfigError('session needs renew, which reads the session of a request anew.')
     },
     // Where nobody has signed in, there is nothing that could be over.
-    renew: async (asking) => !(await options.caller(asking)) || options.renew(asking.native as N),
+    renew: async (asking) =>
+      !(await options.caller(asking)) ||
+      ((await options.renew(asking.native as N)) && (await options.caller(asking)) !== undefined),
     identify: async (asking) => {
       const caller = await options.caller(asking)
       if (!caller) return notMine
