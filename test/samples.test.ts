@@ -16,28 +16,13 @@ import { createHandler } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
 import { createIdentity, notMine } from 'pachter/identity'
 import { createLive, type Followed, followWrites } from 'pachter/live'
-import { type FieldData, tableOf } from 'pachter/model'
 import { createTables, type SqlStore } from 'pachter/sql'
 import { type Browser, chromium, type Page } from 'playwright-core'
 import { browserOptions, hasChromium } from './support/browser.js'
-import { valuesFor } from './support/conditions.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { until } from './support/followed.js'
+import { type Sample, sample } from './support/samples/drawn.js'
 import { model, rules } from './support/samples/rules.js'
-
-type Sample = Readonly<Record<string, unknown>>
-
-const FIELDS = Object.entries(tableOf(model, 'samples').fields).filter(([name]) => name !== 'id')
-/** Documents are any JSON, texts that read like one among them. */
-const DOCUMENTS = [{ a: [1, null, 'é'] }, [], 'leeks', '12', 'null', '{"a":1}', 12, true, '']
-
-const valueOf = (field: FieldData) => {
-  const known = field.type === 'json' ? DOCUMENTS : valuesFor(field)
-  return fc.constantFrom<unknown>(...(field.optional ? [...known, null] : known))
-}
-const sample = fc.record(
-  Object.fromEntries(FIELDS.map(([name, field]) => [name, valueOf(field)])),
-) as fc.Arbitrary<Sample>
 
 describe('values of every type, from the database to a page and back', function () {
   this.timeout(120_000)

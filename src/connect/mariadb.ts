@@ -10,9 +10,17 @@ interface Client extends Queryable {
 }
 
 interface Queryable {
-  execute(text: string, values: never[]): Promise<[unknown, unknown]>
-  query(text: string): Promise<[unknown, unknown]>
+  execute(statement: MariadbStatement, values: never[]): Promise<[unknown, unknown]>
+  query(statement: MariadbStatement): Promise<[unknown, unknown]>
 }
+
+/** A statement, with what it has rows come as. */
+interface MariadbStatement extends Readonly<typeof ROWS> {
+  readonly sql: string
+}
+
+/** However the pool is set up for others. */
+const ROWS = { rowsAsArray: false, nestTables: false, typeCast: true } as const
 
 /** The part of a pool of `mysql2/promise` that is used. */
 export interface MariadbPool extends Queryable {
@@ -54,7 +62,9 @@ function connection(client: Queryable): Connection {
   return {
     query: async (text, values) => {
       // The server does not prepare what stands around a transaction.
-      const [result] = values.length > 0 ? await client.execute(text, values as never[]) : await client.query(text)
+      const statement = { ...ROWS, sql: text }
+      const [result] =
+        values.length > 0 ? await client.execute(statement, values as never[]) : await client.query(statement)
       return outcomeOf(result)
     },
   }
@@ -65,7 +75,10 @@ function within(pool: MariadbPool, client: Client): Connection {
   const { query } = connection(client)
   const connect = async (): Promise<Bystander> => {
     const other = await pool.getConnection()
-    return { cancel: () => other.query(`KILL QUERY ${client.threadId}`), release: () => other.release() }
+    return {
+      cancel: () => other.query({ ...ROWS, sql: `KILL QUERY ${client.threadId}` }),
+      release: () => other.release(),
+    }
   }
   return {
     query: (text, values, signal) =>

@@ -5,12 +5,14 @@ import { OneConnection } from './one-connection.js'
 /** A statement as `better-sqlite3` prepares it. */
 interface BetterStatement {
   readonly reader: boolean
+  safeIntegers(are: boolean): unknown
   all(...values: unknown[]): unknown[]
   run(...values: unknown[]): { changes: number | bigint }
 }
 
 /** A statement as Node's own `node:sqlite` prepares it. */
 interface NodeStatement {
+  setReadBigInts(are: boolean): unknown
   all(...values: never[]): unknown[]
 }
 
@@ -80,6 +82,9 @@ function preparer(database: SqliteDatabase): (text: string) => Run {
 }
 
 function runnerOf(statement: BetterStatement | NodeStatement): Run {
+  // However the database is set up for others: what is larger than a number comes as text.
+  if ('safeIntegers' in statement) statement.safeIntegers(false)
+  else statement.setReadBigInts(false)
   if ('reader' in statement && !statement.reader) {
     return (values) => ({ rows: [], touched: Number(statement.run(...values).changes) })
   }

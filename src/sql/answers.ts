@@ -1,6 +1,7 @@
 import type { Question } from '../decide/index.js'
 import { type Compilation, compileAnswer, type Scope } from './condition.js'
 import type { Fragment } from './fragment.js'
+import { isTrue } from './stored.js'
 
 /** A row as a driver returns it. */
 export type DriverRow = Readonly<Record<string, unknown>>
@@ -45,6 +46,3 @@ export function answerColumns(
   }
   return { columns, answersOf }
 }
-
-/** Drivers without booleans return 1 and 0. */
-export const isTrue = (value: unknown): boolean => value === true || value === 1 || value === 1n

@@ -27,6 +27,9 @@ export const listWritten = (list: readonly Value[]): string =>
 export const listRead = (json: string, { item }: Shape): unknown =>
   item === 'bigInteger' ? (json.match(/-?\d+/g) ?? []).map(BigInt) : (JSON.parse(json) as unknown)
 
+/** Drivers return 1 and 0 where there are no booleans; how they were set up, these may be texts. */
+export const isTrue = (value: unknown): boolean => value === true || value === 't' || Number(value) === 1
+
 /** Bytes as the driver returns them, or as JSON has them: in hexadecimal digits. */
 export const bytesRead = (value: unknown): unknown =>
   value instanceof Uint8Array ? Uint8Array.from(value) : bytesFrom(value)

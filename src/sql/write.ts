@@ -19,11 +19,11 @@ import {
   tableScope,
   typedColumn,
 } from './condition.js'
-import { type Fragment, join, raw, type Slot, slot, sql } from './fragment.js'
+import { type Fragment, join, needs, raw, type Slot, slot, sql } from './fragment.js'
 import { columnNamed, tableNamed } from './names.js'
 import { keysAre, planRecord, selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
-import { handedOut, writable } from './traits.js'
+import { handedOut, hasTrait, writable } from './traits.js'
 
 /** The record as a change makes it: stamps first, then given values, the rest as it was. */
 export function changedScope(
@@ -84,7 +84,7 @@ export function planCreate(
   const order = records === 1 ? sql`` : sql` ORDER BY ${raw(ROWS)}.${raw(dialect.identifier(PLACE))}`
   return {
     statement: render(
-      sql`INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
+      sql`${strictly(compilation, table, columns)}INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
       dialect,
     ),
     ...(read && { read }),
@@ -134,7 +134,8 @@ export function planChange(
   const { dialect } = compilation
   const root = scopeAt(compilation, table)
   const next = changedScope(compilation, changes, root)
-  const set = [...settable, ...Object.keys(changes.stamps)].map(
+  const written = [...settable, ...Object.keys(changes.stamps)]
+  const set = written.map(
     (name) =>
       sql`${raw(columnNamed(compilation, table, name))} = ${writable(compilation, table, name, next.column(name))}`,
   )
@@ -149,7 +150,7 @@ export function planChange(
     dialect.aliasReturned ? root : tableScope(compilation, table),
   )
   const statement = render(
-    sql`UPDATE ${tableAs(compilation, table)} SET ${join(set, ', ')} WHERE ${join(
+    sql`${strictly(compilation, table, written)}UPDATE ${tableAs(compilation, table)} SET ${join(set, ', ')} WHERE ${join(
       [keysAre(compilation, table, root, records), ...where],
       ' AND ',
     )}${clause}`,
@@ -204,6 +205,10 @@ export function planParentLock(
     dialect,
   )
 }
+
+/** What is stored has to be what the rules looked at: where the database would make another value of it, it is told not to. */
+const strictly = (compilation: Compilation, table: string, fields: readonly string[]): Fragment =>
+  fields.some((name) => hasTrait(compilation, table, name, 'lax')) ? needs('strict') : sql``
 
 const names = (compilation: Compilation, table: string, fields: readonly string[]): Fragment =>
   raw(fields.map((name) => columnNamed(compilation, table, name)).join(', '))

@@ -83,7 +83,7 @@ export class Level implements Connection {
   /** Anything but a value that the database would not take ends the whole: what is left of it, only the database knows. */
   #note(error: unknown): void {
     const problem = problemOf(this.dialect, error)
-    if (problem === 'duplicate' || problem === 'constraint') {
+    if (problem === 'duplicate' || problem === 'constraint' || problem === 'misfit') {
       if (this.dialect.failsWhole) this.#failure ??= { cause: error }
     } else this.#outermost().#failure ??= { cause: error }
   }

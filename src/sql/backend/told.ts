@@ -1,4 +1,5 @@
-import { type DriverRow, isTrue } from '../answers.js'
+import type { DriverRow } from '../answers.js'
+import { isTrue } from '../stored.js'
 import { placeOf } from '../names.js'
 
 /** What a database tells of a table or a column: the places that a model can mean it by. */

@@ -39,10 +39,11 @@ const sameItem = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
 /** Errors of InnoDB by number: deadlocks, waiting too long, and a record that changed meanwhile. */
 const BUSY: ReadonlySet<unknown> = new Set([1205, 1213, 1020])
 
-/** A value that a column, a foreign key or a check does not take. */
-const CONSTRAINT: ReadonlySet<unknown> = new Set([
-  1048, 1216, 1217, 1264, 1364, 1366, 1406, 1451, 1452, 1557, 1761, 1762, 3819, 4025,
-])
+/** A value that is not there where one has to be, or that a foreign key or a check does not take. */
+const CONSTRAINT: ReadonlySet<unknown> = new Set([1048, 1216, 1217, 1364, 1451, 1452, 1557, 1761, 1762, 3819, 4025])
+
+/** A value that a column does not take. */
+const MISFIT: ReadonlySet<unknown> = new Set([1264, 1366, 1406])
 
 /**
  * In an UPDATE, MariaDB evaluates lists of rows that are not there, and stops at what is no JSON; a missing list
@@ -92,6 +93,7 @@ export const mariadb: Dialect = Object.freeze({
     if (errno === 1062) return 'duplicate'
     if (BUSY.has(errno)) return 'busy'
     if (errno === 1317) return 'cancelled'
+    if (MISFIT.has(errno)) return 'misfit'
     return CONSTRAINT.has(errno) ? 'constraint' : undefined
   },
   failsWhole: false,
@@ -151,12 +153,13 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
     schemas,
   ) => sql`SELECT c.TABLE_SCHEMA AS "schema", c.TABLE_SCHEMA = DATABASE() AS "own", c.TABLE_NAME AS "table", c.COLUMN_NAME AS "column", v.trait AS "trait"
 FROM information_schema.COLUMNS c
-JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine') AS v ON CASE v.trait
+JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax') AS v ON CASE v.trait
 WHEN 'words' THEN c.DATA_TYPE = 'enum'
 WHEN 'other' THEN c.DATA_TYPE <> 'enum' AND c.COLLATION_NAME NOT LIKE '%\\_bin' AND c.COLLATION_NAME <> (
   SELECT COLLATION_NAME FROM information_schema.COLUMNS
   WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND COLLATION_NAME NOT LIKE '%\\_bin'
   GROUP BY COLLATION_NAME ORDER BY count(*) DESC, COLLATION_NAME LIMIT 1)
+WHEN 'lax' THEN @@sql_mode NOT REGEXP 'STRICT_(ALL|TRANS)_TABLES'
 WHEN 'long' THEN c.CHARACTER_OCTET_LENGTH > 1020 AND c.DATETIME_PRECISION IS NULL
 ELSE c.DATETIME_PRECISION > IF(c.DATA_TYPE = 'time', 0, 3) END
 WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,
@@ -176,6 +179,8 @@ const SETTINGS: Readonly<Record<Need['need'], string>> = {
   lists: `group_concat_max_len = ${LIMITS.relatedBytes}`,
   // A chain ends after so many steps, in silence.
   chains: 'max_recursive_iterations = 4294967295',
+  // What is cut to its column's length was not what the rules looked at.
+  strict: `sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')`,
 }
 
 /** Cutting off leaves whole characters, of up to four bytes, and adds a bracket or two. */

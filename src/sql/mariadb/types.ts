@@ -1,7 +1,7 @@
 import type { FieldData } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
-import { bytesRead, listRead, listWritten, type StoredTypes } from '../stored.js'
+import { bytesRead, isTrue, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS CHAR)`
@@ -40,7 +40,7 @@ export const types: StoredTypes = {
   boolean: {
     column: () => 'BOOLEAN',
     toDriver: (value) => (value ? 1 : 0),
-    fromDriver: (value) => Number(value) === 1,
+    fromDriver: isTrue,
   },
   timestamp: {
     column: () => 'DATETIME(3)',

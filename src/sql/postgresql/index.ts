@@ -23,7 +23,8 @@ export const postgresql: Dialect = Object.freeze({
     if (code === '23505') return 'duplicate'
     if (['40001', '40P01', '55P03'].includes(String(code))) return 'busy'
     if (code === '57014') return 'cancelled'
-    return /^(?:23|22001|22003)/.test(String(code)) ? 'constraint' : undefined
+    if (code === '22001' || code === '22003') return 'misfit'
+    return String(code).startsWith('23') ? 'constraint' : undefined
   },
   failsWhole: true,
   // A statement sees what was committed before it began, also after a lock: later levels would see what was before.

@@ -1,6 +1,6 @@
 import { decimalFrom, unitsOf } from '../../model/index.js'
 import { type Fragment, join, raw, sql } from '../fragment.js'
-import { bytesRead, listRead, listWritten, type StoredTypes } from '../stored.js'
+import { bytesRead, isTrue, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** A number of the driver's would lose digits beyond 2^53. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
@@ -56,7 +56,7 @@ export const types: StoredTypes = {
     inJson: (column) => unlessMissing(column, inDigits(column)),
     fromDriver: fromDigits,
   },
-  boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: (value) => value === 1 },
+  boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: isTrue },
   timestamp: {
     column: () => 'TEXT',
     toDriver: (value: Date) => value.toISOString(),

@@ -1,0 +1,163 @@
+import Database from 'better-sqlite3'
+import { expect } from 'chai'
+import fc from 'fast-check'
+import mysql from 'mysql2/promise'
+import { anonymous, createGuard, defineCaller, defineModel, defineRules, integer, text } from 'pachter'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import { postgresqlStore } from 'pachter/connect/postgresql'
+import { sqliteStore } from 'pachter/connect/sqlite'
+import { createTables, type SqlStore } from 'pachter/sql'
+import pg from 'pg'
+import { refusalOf } from './support/korenveld.js'
+import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
+import { sample } from './support/samples/drawn.js'
+import { model, rules } from './support/samples/rules.js'
+
+/** A store, set up as some application has it. */
+interface SetUp {
+  readonly store: SqlStore
+  close(): unknown
+}
+
+const onMariadb =
+  (options: object, set?: string) =>
+  (url = ''): SetUp => {
+    const pool = mysql.createPool({ uri: url, ...options } as mysql.PoolOptions)
+    // What a session sets comes before whatever is asked in it.
+    if (set) pool.pool.on('connection', (connection) => void connection.query(`SET SESSION ${set}`))
+    return { store: mariadbStore(pool as never), close: () => pool.end() }
+  }
+const onPostgresql =
+  (options: string) =>
+  (url = ''): SetUp => {
+    const pool = new pg.Pool({ connectionString: url, options })
+    return { store: postgresqlStore(pool), close: () => pool.end() }
+  }
+/** Every statement of the process is read by these. */
+const parsing =
+  (parsers: Readonly<Record<number, (text: string) => unknown>>) =>
+  (url = ''): SetUp => {
+    const oids = Object.keys(parsers).map(Number)
+    const before = oids.map((oid) => [oid, pg.types.getTypeParser(oid) as never] as const)
+    for (const oid of oids) pg.types.setTypeParser(oid, parsers[oid] as never)
+    const pool = new pg.Pool({ connectionString: url })
+    const close = async () => {
+      await pool.end()
+      for (const [oid, parser] of before) pg.types.setTypeParser(oid, parser)
+    }
+    return { store: postgresqlStore(pool), close }
+  }
+const asIs = (text: string) => text
+const onSqlite = (setUp: (database: Database.Database) => unknown) => (): SetUp => {
+  const database = new Database(':memory:')
+  setUp(database)
+  return { store: sqliteStore(database), close: () => database.close() }
+}
+
+const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) => SetUp>>>> = {
+  MariaDB: {
+    texts: onMariadb({ dateStrings: true, jsonStrings: true, supportBigNumbers: true, bigNumberStrings: true }),
+    numbers: onMariadb({ decimalNumbers: true, supportBigNumbers: true, timezone: '+02:00' }),
+    rows: onMariadb({ rowsAsArray: true, nestTables: '_', namedPlaceholders: true, multipleStatements: true }),
+    'no casting': onMariadb({ typeCast: false }),
+    'own casting': onMariadb({ typeCast: (field: { string(): string | null }) => field.string() }),
+    session: onMariadb(
+      {},
+      `time_zone = '+05:00', sql_mode = 'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PAD_CHAR_TO_FULL_LENGTH'`,
+    ),
+  },
+  PostgreSQL: {
+    dates: onPostgresql('-c DateStyle=German,DMY -c TimeZone=Asia/Tokyo -c IntervalStyle=iso_8601'),
+    bytes: onPostgresql('-c bytea_output=escape -c extra_float_digits=3 -c client_encoding=LATIN1'),
+    strict: onPostgresql('-c default_transaction_isolation=serializable -c transform_null_equals=on'),
+    numbers: parsing({ 20: Number, 23: asIs, 701: asIs, 1700: parseFloat }),
+    texts: parsing({ 16: asIs, 17: asIs, 20: asIs, 1009: asIs, 1016: asIs, 1114: asIs, 1184: asIs }),
+    objects: parsing({ 20: BigInt, 114: asIs, 1082: (text) => new Date(text), 1184: () => ({}), 3802: asIs }),
+  },
+  'better-sqlite3': {
+    'safe integers': onSqlite((database) => database.defaultSafeIntegers(true)),
+    pragmas: onSqlite((database) =>
+      ["encoding = 'UTF-16'", 'reverse_unordered_selects = on', 'case_sensitive_like = on'].map((each) =>
+        database.pragma(each),
+      ),
+    ),
+  },
+}
+
+/** Nobody may store or see what is called `hidde`. */
+const labels = defineRules(
+  defineModel({ labels: { id: integer().key(), text: text(), size: integer().optional() } }),
+  defineCaller({ id: integer() }),
+  {
+    labels: ({ row, anyone, table }) =>
+      table
+        .conflicts('told')
+        .ties({ open: row.text.isNot('hidde') })
+        .grants({ read: [anyone], create: ['open'], update: ['open'] }),
+  },
+)
+
+describe('values, however an application has set up its driver and its sessions', () => {
+  for (const name of engineNames.filter((each) => each in SETTINGS)) {
+    it(`are those that were stored, on ${name}`, async () => {
+      const engine = (await openEngines()).find((each) => each.name === name) as Engine
+      await load(engine, model, { samples: [] })
+      let next = 100n
+      for (const [setting, open] of Object.entries(SETTINGS[name] ?? {})) {
+        const { store, close } = open(engine.url)
+        const everybody = createGuard({ rules, store }).as(anonymous)
+        try {
+          if (!engine.url) for (const statement of createTables(model, store.dialect)) await store.query(statement, [])
+          await fc.assert(
+            fc.asyncProperty(sample, async (values) => {
+              const record = { id: (next += 2n) + 2n ** 60n, ...values }
+              expect(await everybody.create('samples', record as never), setting).to.deep.equal(record)
+              expect(await everybody.get('samples', record.id), setting).to.deep.equal(record)
+              const [listed] = await everybody.list('samples', { where: (row) => row.id.is(record.id), access: true })
+              expect(listed, setting).to.deep.include({ ...record })
+              expect(listed?.$access.may, setting).to.deep.equal({ update: true, delete: false })
+            }),
+            { numRuns: 15, endOnFailure: stopsAtFirst },
+          )
+        } finally {
+          await close()
+        }
+      }
+    })
+  }
+
+  it('are not cut to what a column holds, which no rule looked at', async function () {
+    for (const { name, store, url } of await openEngines()) {
+      // SQLite's columns hold anything.
+      if (store.dialect.name === 'sqlite') continue
+      const lax = name === 'MariaDB' ? onMariadb({}, `sql_mode = ''`)(url) : { store, close: () => undefined }
+      try {
+        await store.query('DROP TABLE IF EXISTS labels', [])
+        await store.query('CREATE TABLE labels (id int PRIMARY KEY, text varchar(5) NOT NULL, size smallint)', [])
+        const everybody = createGuard({ rules: labels, store: lax.store }).as(anonymous)
+        await everybody.create('labels', { id: 1, text: 'peas', size: 3 })
+        const writes = [
+          () => everybody.create('labels', { id: 2, text: 'hiddenly', size: 1 }),
+          () => everybody.create('labels', { id: 2, text: 'peas', size: 99_999 }),
+          () => everybody.update('labels', 1, { text: 'hiddenly' }),
+          () => everybody.transaction((inside) => inside.update('labels', 1, { size: 99_999 })),
+        ]
+        for (const write of writes) {
+          const error = await refusalOf(write())
+          expect(error, name).to.include({ code: 'conflict', status: 409 })
+          expect(error.message).to.match(/too long or too large/)
+        }
+        for (const write of [
+          () => everybody.updateMany('labels', [1], { text: 'hiddenly' }),
+          () => everybody.createMany('labels', [{ id: 3, text: 'hiddenly' }]),
+        ]) {
+          expect(await refusalOf(write()), name).to.include({ code: 'bulk-refused', status: 409 })
+        }
+        expect(await everybody.list('labels'), name).to.deep.equal([{ id: 1, text: 'peas', size: 3 }])
+      } finally {
+        await lax.close()
+        await store.query('DROP TABLE labels', [])
+      }
+    }
+  })
+})
