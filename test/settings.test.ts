@@ -2,7 +2,7 @@ import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import mysql from 'mysql2/promise'
-import { anonymous, createGuard, defineCaller, defineModel, defineRules, integer, text } from 'pachter'
+import { anonymous, any, createGuard, defineCaller, defineModel, defineRules, integer, text, timestamp } from 'pachter'
 import { mariadbStore } from 'pachter/connect/mariadb'
 import { postgresqlStore } from 'pachter/connect/postgresql'
 import { sqliteStore } from 'pachter/connect/sqlite'
@@ -97,6 +97,23 @@ const labels = defineRules(
   },
 )
 
+const idsOf = (records: readonly { readonly id: unknown }[]) => records.map(({ id }) => id)
+
+const bellModel = defineModel({
+  bells: { id: integer().key(), at: timestamp().optional(), until: timestamp().optional() },
+})
+const bells = defineRules(bellModel, defineCaller({ id: integer() }), {
+  bells: ({ row, anyone, table }) =>
+    table
+      .conflicts('told')
+      .ties({ open: any(row.until.isMissing(), row.at.below(row.until)) })
+      .grants({ read: [anyone], create: ['open'], update: ['open'] }),
+})
+const earlyBells = defineRules(bellModel, defineCaller({ id: integer() }), {
+  bells: ({ row, table }) =>
+    table.ties({ early: row.at.atMost(new Date('2026-10-25T01:00:00Z')) }).grants({ read: ['early'] }),
+})
+
 describe('values, however an application has set up its driver and its sessions', () => {
   for (const name of engineNames.filter((each) => each in SETTINGS)) {
     it(`are those that were stored, on ${name}`, async () => {
@@ -130,28 +147,40 @@ describe('values, however an application has set up its driver and its sessions'
     for (const { name, store, url } of await openEngines()) {
       // SQLite's columns hold anything.
       if (store.dialect.name === 'sqlite') continue
-      const lax = name === 'MariaDB' ? onMariadb({}, `sql_mode = ''`)(url) : { store, close: () => undefined }
+      // A copy knows nothing yet of the database's columns.
+      const lax =
+        name === 'MariaDB' ? onMariadb({}, `sql_mode = ''`)(url) : { store: { ...store }, close: () => undefined }
       try {
         await store.query('DROP TABLE IF EXISTS labels', [])
         await store.query('CREATE TABLE labels (id int PRIMARY KEY, text varchar(5) NOT NULL, size smallint)', [])
         const everybody = createGuard({ rules: labels, store: lax.store }).as(anonymous)
         await everybody.create('labels', { id: 1, text: 'peas', size: 3 })
-        const writes = [
-          () => everybody.create('labels', { id: 2, text: 'hiddenly', size: 1 }),
-          () => everybody.create('labels', { id: 2, text: 'peas', size: 99_999 }),
-          () => everybody.update('labels', 1, { text: 'hiddenly' }),
+        // Blanks are what databases cut off in silence, whatever they are told.
+        for (const text of ['hiddenly', 'hidde     ', 'peas      ']) {
+          const texts = [
+            () => everybody.create('labels', { id: 2, text }),
+            () => everybody.update('labels', 1, { text }),
+            () => everybody.transaction((inside) => inside.update('labels', 1, { text })),
+          ]
+          for (const write of texts) {
+            const error = await refusalOf(write())
+            expect(error, name).to.include({ code: 'input-invalid', status: 422 })
+            expect(error).to.deep.include({ fields: { text: 'must have at most 5 characters' } })
+          }
+          for (const write of [
+            () => everybody.updateMany('labels', [1], { text }),
+            () => everybody.createMany('labels', [{ id: 3, text }]),
+          ]) {
+            expect(await refusalOf(write()), name).to.include({ code: 'bulk-refused', status: 422 })
+          }
+        }
+        for (const write of [
+          () => everybody.create('labels', { id: 2, text: 'beans', size: 99_999 }),
           () => everybody.transaction((inside) => inside.update('labels', 1, { size: 99_999 })),
-        ]
-        for (const write of writes) {
+        ]) {
           const error = await refusalOf(write())
           expect(error, name).to.include({ code: 'conflict', status: 409 })
           expect(error.message).to.match(/too long or too large/)
-        }
-        for (const write of [
-          () => everybody.updateMany('labels', [1], { text: 'hiddenly' }),
-          () => everybody.createMany('labels', [{ id: 3, text: 'hiddenly' }]),
-        ]) {
-          expect(await refusalOf(write()), name).to.include({ code: 'bulk-refused', status: 409 })
         }
         expect(await everybody.list('labels'), name).to.deep.equal([{ id: 1, text: 'peas', size: 3 }])
       } finally {
@@ -160,4 +189,55 @@ describe('values, however an application has set up its driver and its sessions'
       }
     }
   })
+
+  if (engineNames.includes('MariaDB')) {
+    it('are moments in UTC where MariaDB keeps them in the session’s zone', async () => {
+      const { store, url } = (await openEngines()).find(({ name }) => name === 'MariaDB') as Engine
+      await store.query('DROP TABLE IF EXISTS bells', [])
+      await store.query('CREATE TABLE bells (id int PRIMARY KEY, at timestamp(3) NULL, until datetime(3))', [])
+      const setUps = { UTC: '+00:00', elsewhere: '-07:30' }
+      const opened = Object.entries(setUps).map(([name, zone]) => ({
+        name,
+        ...onMariadb({}, `time_zone = '${zone}'`)(url),
+      }))
+      const stores = opened.map((each) => createGuard({ rules: bells, store: each.store }).as(anonymous))
+      const at = new Date('2026-10-25T00:30:00.123Z')
+      const later = new Date(at.getTime() + 3_600_000)
+      try {
+        for (const [place, everybody] of stores.entries()) {
+          const [one, two] = [place * 10 + 1, place * 10 + 2]
+          expect(await everybody.create('bells', { id: one, at, until: later })).to.deep.equal({
+            id: one,
+            at,
+            until: later,
+          })
+          await everybody.create('bells', { id: two, at: later })
+          // Only with moments that are later than another.
+          expect(await everybody.update('bells', one, { at: later, until: new Date(later.getTime() + 1) })).to.include({
+            id: one,
+          })
+          await everybody.update('bells', one, { at, until: later })
+        }
+        for (const [place, everybody] of stores.entries()) {
+          expect(await everybody.get('bells', 1)).to.deep.equal({ id: 1, at, until: later })
+          expect(idsOf(await everybody.list('bells', { where: (row) => row.at.is(at) }))).to.deep.equal([1, 11])
+          expect(idsOf(await everybody.list('bells', { where: (row) => row.at.above(at) }))).to.deep.equal([2, 12])
+          expect(idsOf(await everybody.list('bells', { where: (row) => row.at.below(row.until) }))).to.deep.equal([
+            1, 11,
+          ])
+          const sorted = await everybody.list('bells', { orderBy: 'at descending', after: { at: later, id: 12 } })
+          expect(idsOf(sorted)).to.deep.equal([1, 11])
+          const own = opened[place]?.store as SqlStore
+          const early = createGuard({ rules: earlyBells, store: own }).as(anonymous)
+          expect(idsOf(await early.list('bells'))).to.deep.equal([1, 11])
+          const { text, values } = early.filter('bells', 'read', { alias: 'b' })
+          const { rows } = await own.query(`SELECT b.id FROM bells AS b WHERE ${text} ORDER BY id`, [...values])
+          expect(idsOf(rows as never)).to.deep.equal([1, 11])
+        }
+      } finally {
+        for (const { close } of opened) await close()
+        await store.query('DROP TABLE bells', [])
+      }
+    })
+  }
 })

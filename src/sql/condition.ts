@@ -40,6 +40,8 @@ export interface Compilation {
   readonly form?: Form
   /** Where the caller is a record among others: how to write an attribute of theirs. Left out, a value. */
   readonly caller?: (name: string) => TypedFragment
+  /** Whether it is to stand in a statement of somebody else's, in front of which nothing can stand. */
+  readonly isPiece?: boolean
   /** The record as it will be, for conditions on an update. */
   readonly next?: Scope
   /** The record as it was, inside a condition on how it will be. */

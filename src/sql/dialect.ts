@@ -114,9 +114,22 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | '
  * taken to be in UTC. `loose`: different texts count as equal. `long`: texts are sorted by their beginning only. `padded`:
  * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text. `words`: of one that lists
  * the words there can be. `other`: sorted by another collation than most, so that the two cannot be compared as they are.
- * `lax`: of what does not fit, something else is stored in silence, unless the statement forbids it.
+ * `lax`: of what does not fit, something else is stored in silence, unless the statement forbids it. `short`: texts have at most so
+ * many characters as `size` tells. `zoned`: moments that the database reads and writes in the session's zone, which is not UTC.
  */
-export const TRAITS = ['fine', 'zoneless', 'loose', 'long', 'padded', 'textual', 'words', 'other', 'lax'] as const
+export const TRAITS = [
+  'fine',
+  'zoneless',
+  'loose',
+  'long',
+  'padded',
+  'textual',
+  'words',
+  'other',
+  'lax',
+  'short',
+  'zoned',
+] as const
 
 /** One of {@link TRAITS}. */
 export type Trait = (typeof TRAITS)[number]

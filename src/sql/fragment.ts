@@ -12,7 +12,7 @@ export interface Slot {
 
 /** Marks a statement as one that not every database runs as it is: which needs what, its dialect says. */
 export interface Need {
-  readonly need: 'lists' | 'chains' | 'strict'
+  readonly need: 'lists' | 'chains' | 'strict' | 'utc'
 }
 
 /** A piece of SQL: text that came from code or the model, slots, and fragments in their turn. Values never become text. */

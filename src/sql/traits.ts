@@ -1,12 +1,14 @@
 import { fieldOf, type FieldType, storedField } from '../model/index.js'
 import type { Dialect, Place, Trait, Traits } from './dialect.js'
-import { type Fragment, raw, textSlot } from './fragment.js'
+import { type Fragment, needs, raw, sql, textSlot } from './fragment.js'
 import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
 
 /** What has to be known of the database's columns here. */
 interface Known extends Names {
   readonly dialect: Dialect
   readonly traits: Traits
+  /** Whether what is compiled is to stand in a statement of somebody else's, in front of which nothing can stand. */
+  readonly isPiece?: boolean
 }
 
 /** No column is what the model does not say. */
@@ -37,7 +39,18 @@ export function otherwise(known: Known, table: string, field: string): Trait | u
 export function readable(known: Known, table: string, field: string, column: Fragment): Fragment {
   const trait = otherwise(known, table, field)
   // Blanks behind a text make no difference there, and its index serves as it is.
-  return (trait && trait !== 'padded' && known.dialect.readable?.(column, trait)) || column
+  const own = (trait && trait !== 'padded' && known.dialect.readable?.(column, trait)) || column
+  return isZoned(known, table, field) ? inUtc(known, own) : own
+}
+
+/** Whether the session's zone makes other moments of a column. */
+export const isZoned = (known: Known, table: string, field: string): boolean =>
+  fieldOf(known.rulebook.model, table, field).type === 'timestamp' && hasTrait(known, table, field, 'zoned')
+
+/** A column of moments that follow the session's zone: the statement is given another, or, where it cannot be, each is moved. */
+function inUtc({ dialect, traits, isPiece }: Known, column: Fragment): Fragment {
+  if (!isPiece) return sql`${needs('utc')}${column}`
+  return (areKnown(traits) && dialect.readable?.(column, 'zoned')) || column
 }
 
 /** A column, as it compares, as it is handed out. */

@@ -23,7 +23,7 @@ import { type Fragment, join, needs, raw, type Slot, slot, sql } from './fragmen
 import { columnNamed, tableNamed } from './names.js'
 import { keysAre, planRecord, selectedAs } from './record.js'
 import { render, type Statement } from './statement.js'
-import { handedOut, hasTrait, writable } from './traits.js'
+import { handedOut, hasTrait, isZoned, writable } from './traits.js'
 
 /** The record as a change makes it: stamps first, then given values, the rest as it was. */
 export function changedScope(
@@ -84,7 +84,7 @@ export function planCreate(
   const order = records === 1 ? sql`` : sql` ORDER BY ${raw(ROWS)}.${raw(dialect.identifier(PLACE))}`
   return {
     statement: render(
-      sql`${strictly(compilation, table, columns)}INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
+      sql`${exactly(compilation, table, columns)}INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
       dialect,
     ),
     ...(read && { read }),
@@ -150,7 +150,7 @@ export function planChange(
     dialect.aliasReturned ? root : tableScope(compilation, table),
   )
   const statement = render(
-    sql`${strictly(compilation, table, written)}UPDATE ${tableAs(compilation, table)} SET ${join(set, ', ')} WHERE ${join(
+    sql`${exactly(compilation, table, written)}UPDATE ${tableAs(compilation, table)} SET ${join(set, ', ')} WHERE ${join(
       [keysAre(compilation, table, root, records), ...where],
       ' AND ',
     )}${clause}`,
@@ -207,8 +207,11 @@ export function planParentLock(
 }
 
 /** What is stored has to be what the rules looked at: where the database would make another value of it, it is told not to. */
-const strictly = (compilation: Compilation, table: string, fields: readonly string[]): Fragment =>
-  fields.some((name) => hasTrait(compilation, table, name, 'lax')) ? needs('strict') : sql``
+const exactly = (compilation: Compilation, table: string, fields: readonly string[]): Fragment => {
+  const isLax = fields.some((name) => hasTrait(compilation, table, name, 'lax'))
+  const areZoned = fields.some((name) => isZoned(compilation, table, name))
+  return sql`${isLax ? needs('strict') : sql``}${areZoned ? needs('utc') : sql``}`
+}
 
 const names = (compilation: Compilation, table: string, fields: readonly string[]): Fragment =>
   raw(fields.map((name) => columnNamed(compilation, table, name)).join(', '))

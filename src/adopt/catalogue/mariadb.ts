@@ -99,8 +99,7 @@ function heldIn({ name, base, written, digits, scale, extra }: ColumnRow, condit
   if (base === 'float') return unheld('has 32 bits, and compares otherwise than the numbers of JavaScript')
   const type = TYPES[base]
   if (!type) return unheld(`is of type ${written}, which no field holds`)
-  const remark = base === 'timestamp' ? "follows the session's zone: right only where that is UTC" : undefined
-  return { shape: { type }, ...(remark && { remark }) }
+  return { shape: { type } }
 }
 
 const isJson = (condition: string, column: string): boolean =>

@@ -77,7 +77,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
 
 function pieceOf(workshop: Workshop, request: PieceRequest): Piece {
   const plan = request.kind === 'filter' ? planFilter : planView
-  const statement = plan({ ...compilationOf(workshop), form: request.form }, request)
+  const statement = plan({ ...compilationOf(workshop), form: request.form, isPiece: true }, request)
   const { text, bind } = statement
   return { bytes: bytesOf(statement), for: (bindings) => ({ text, values: bind(bindings) }) }
 }

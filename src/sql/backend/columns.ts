@@ -9,7 +9,8 @@ import { placesIn } from './told.js'
 /** What is known of a database's columns, read once for each store and the schemas that are asked about. */
 export class Columns {
   #traits: Traits | undefined
-  #reading: Promise<Traits> | undefined
+  #lengths: Lengths = new Map()
+  #reading: Promise<readonly DriverRow[]> | undefined
 
   private constructor(private readonly statement: Statement | undefined) {
     if (!statement) this.#traits = new Map()
@@ -44,20 +45,30 @@ export class Columns {
     return this.#traits ?? ANY
   }
 
+  /** How many characters the columns of texts hold that hold but so many. */
+  get lengths(): Lengths {
+    return this.#lengths
+  }
+
   get areKnown(): boolean {
     return this.#traits !== undefined
   }
 
   /** Reads what is not known yet. */
   async read(query: (statement: Statement) => Promise<readonly DriverRow[]>): Promise<void> {
-    this.#reading ??= query(this.statement as Statement).then(traitsIn)
+    this.#reading ??= query(this.statement as Statement)
     try {
-      this.#traits = await this.#reading
+      const rows = await this.#reading
+      this.#lengths = lengthsIn(rows)
+      this.#traits = traitsIn(rows)
     } finally {
       this.#reading = undefined
     }
   }
 }
+
+/** Lengths by the place of the column in the database. */
+type Lengths = ReadonlyMap<string, number>
 
 const ALL: ReadonlySet<Trait> = new Set<Trait>(TRAITS)
 
@@ -73,3 +84,10 @@ function traitsIn(rows: readonly DriverRow[]): Traits {
   }
   return traits
 }
+
+const lengthsIn = (rows: readonly DriverRow[]): Lengths =>
+  new Map(
+    rows
+      .filter(({ trait }) => trait === 'short')
+      .flatMap((row) => placesIn(row, 'column').map((place) => [place, Number(row['size'])] as const)),
+  )

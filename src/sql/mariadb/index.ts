@@ -151,20 +151,25 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
   beginning: (text) => sql`LEFT(${text}, 100)`,
   traits: (
     schemas,
-  ) => sql`SELECT c.TABLE_SCHEMA AS "schema", c.TABLE_SCHEMA = DATABASE() AS "own", c.TABLE_NAME AS "table", c.COLUMN_NAME AS "column", v.trait AS "trait"
+  ) => sql`SELECT c.TABLE_SCHEMA AS "schema", c.TABLE_SCHEMA = DATABASE() AS "own", c.TABLE_NAME AS "table", c.COLUMN_NAME AS "column", v.trait AS "trait", c.CHARACTER_MAXIMUM_LENGTH AS "size"
 FROM information_schema.COLUMNS c
-JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax') AS v ON CASE v.trait
+JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax' UNION ALL SELECT 'short' UNION ALL SELECT 'zoned') AS v ON CASE v.trait
 WHEN 'words' THEN c.DATA_TYPE = 'enum'
 WHEN 'other' THEN c.DATA_TYPE <> 'enum' AND c.COLLATION_NAME NOT LIKE '%\\_bin' AND c.COLLATION_NAME <> (
   SELECT COLLATION_NAME FROM information_schema.COLUMNS
   WHERE TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND COLLATION_NAME NOT LIKE '%\\_bin'
   GROUP BY COLLATION_NAME ORDER BY count(*) DESC, COLLATION_NAME LIMIT 1)
 WHEN 'lax' THEN @@sql_mode NOT REGEXP 'STRICT_(ALL|TRANS)_TABLES'
+WHEN 'zoned' THEN c.DATA_TYPE = 'timestamp'
+  AND IF(@@time_zone = 'SYSTEM', @@system_time_zone, @@time_zone) NOT IN ('UTC', '+00:00')
+WHEN 'short' THEN c.DATA_TYPE = 'varchar'
 WHEN 'long' THEN c.CHARACTER_OCTET_LENGTH > 1020 AND c.DATETIME_PRECISION IS NULL
 ELSE c.DATETIME_PRECISION > IF(c.DATA_TYPE = 'time', 0, 3) END
 WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,
   // Words of a list are sorted by their place in it, and compared as texts.
   readable: (column, trait) => {
+    if (trait === 'zoned')
+      return sql`(TIMESTAMP'1970-01-01 00:00:00.000000' + INTERVAL UNIX_TIMESTAMP(${column}) SECOND)`
     if (trait === 'fine') return sql`SEC_TO_TIME(FLOOR(TIME_TO_SEC(${column})))`
     // In an order of which there is one, so that any two can be compared.
     if (trait === 'words' || trait === 'textual') return sql`(CAST(${column} AS CHAR) COLLATE utf8mb4_bin)`
@@ -181,6 +186,7 @@ const SETTINGS: Readonly<Record<Need['need'], string>> = {
   chains: 'max_recursive_iterations = 4294967295',
   // What is cut to its column's length was not what the rules looked at.
   strict: `sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES')`,
+  utc: `time_zone = '+00:00'`,
 }
 
 /** Cutting off leaves whole characters, of up to four bytes, and adds a bracket or two. */

@@ -3,7 +3,7 @@ import { type Fragment, sql } from '../fragment.js'
 /** Tells of columns what a field does not say: see `Trait`. */
 export const traits = (
   schemas: Fragment,
-): Fragment => sql`SELECT n.nspname AS "schema", pg_table_is_visible(t.oid) AS "own", t.relname AS "table", a.attname AS "column", v.trait AS "trait"
+): Fragment => sql`SELECT n.nspname AS "schema", pg_table_is_visible(t.oid) AS "own", t.relname AS "table", a.attname AS "column", v.trait AS "trait", CASE v.trait WHEN 'short' THEN a.atttypmod - 4 END AS "size"
 FROM pg_attribute a JOIN pg_class t ON t.oid = a.attrelid JOIN pg_namespace n ON n.oid = t.relnamespace
 JOIN pg_type y ON y.oid = a.atttypid
 LEFT JOIN pg_collation c ON c.oid = a.attcollation
@@ -14,7 +14,8 @@ CROSS JOIN LATERAL (VALUES
   ('zoneless', a.atttypid = 'timestamp'::regtype),
   ('padded', a.atttypid = 'bpchar'::regtype),
   ('textual', y.typname = 'citext'),
-  ('words', y.typtype = 'e')
+  ('words', y.typtype = 'e'),
+  ('short', a.atttypid = 'varchar'::regtype AND a.atttypmod > 4)
 ) AS v (trait, has)
 WHERE v.has AND a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f')
 AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))
