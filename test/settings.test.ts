@@ -86,7 +86,9 @@ const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) =
 
 /** Nobody may store or see what is called `hidde`. */
 const labels = defineRules(
-  defineModel({ labels: { id: integer().key(), text: text(), size: integer().optional() } }),
+  defineModel({
+    labels: { id: integer().key(), text: text(), size: integer().optional(), code: text().optional() },
+  }),
   defineCaller({ id: integer() }),
   {
     labels: ({ row, anyone, table }) =>
@@ -152,7 +154,10 @@ describe('values, however an application has set up its driver and its sessions'
         name === 'MariaDB' ? onMariadb({}, `sql_mode = ''`)(url) : { store: { ...store }, close: () => undefined }
       try {
         await store.query('DROP TABLE IF EXISTS labels', [])
-        await store.query('CREATE TABLE labels (id int PRIMARY KEY, text varchar(5) NOT NULL, size smallint)', [])
+        await store.query(
+          'CREATE TABLE labels (id int PRIMARY KEY, text varchar(5) NOT NULL, size smallint, code char(5))',
+          [],
+        )
         const everybody = createGuard({ rules: labels, store: lax.store }).as(anonymous)
         await everybody.create('labels', { id: 1, text: 'peas', size: 3 })
         // Blanks are what databases cut off in silence, whatever they are told.
@@ -174,6 +179,12 @@ describe('values, however an application has set up its driver and its sessions'
             expect(await refusalOf(write()), name).to.include({ code: 'bulk-refused', status: 422 })
           }
         }
+        // And what ends in blanks is as if it did not, in columns that are as long as they are.
+        const codes = { 'ana ': 'must not end in a blank', 'ana and ben': 'must have at most 5 characters' }
+        for (const [code, problem] of Object.entries(codes)) {
+          const error = await refusalOf(everybody.create('labels', { id: 2, text: 'beans', code }))
+          expect(error, name).to.deep.include({ status: 422, fields: { code: problem } })
+        }
         for (const write of [
           () => everybody.create('labels', { id: 2, text: 'beans', size: 99_999 }),
           () => everybody.transaction((inside) => inside.update('labels', 1, { size: 99_999 })),
@@ -182,7 +193,7 @@ describe('values, however an application has set up its driver and its sessions'
           expect(error, name).to.include({ code: 'conflict', status: 409 })
           expect(error.message).to.match(/too long or too large/)
         }
-        expect(await everybody.list('labels'), name).to.deep.equal([{ id: 1, text: 'peas', size: 3 }])
+        expect(await everybody.list('labels'), name).to.deep.equal([{ id: 1, text: 'peas', size: 3, code: null }])
       } finally {
         await lax.close()
         await store.query('DROP TABLE labels', [])

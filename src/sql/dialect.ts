@@ -115,7 +115,7 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | '
  * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text. `words`: of one that lists
  * the words there can be. `other`: sorted by another collation than most, so that the two cannot be compared as they are.
  * `lax`: of what does not fit, something else is stored in silence, unless the statement forbids it. `short`: texts have at most so
- * many characters as `size` tells. `zoned`: moments that the database reads and writes in the session's zone, which is not UTC.
+ * many characters as `size` tells. `stripped`: texts lose the blanks behind them. `zoned`: moments that the database reads and writes in the session's zone, which is not UTC.
  */
 export const TRAITS = [
   'fine',
@@ -128,6 +128,7 @@ export const TRAITS = [
   'other',
   'lax',
   'short',
+  'stripped',
   'zoned',
 ] as const
 

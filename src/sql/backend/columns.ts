@@ -9,7 +9,7 @@ import { placesIn } from './told.js'
 /** What is known of a database's columns, read once for each store and the schemas that are asked about. */
 export class Columns {
   #traits: Traits | undefined
-  #lengths: Lengths = new Map()
+  #narrow: Narrow = new Map()
   #reading: Promise<readonly DriverRow[]> | undefined
 
   private constructor(private readonly statement: Statement | undefined) {
@@ -45,9 +45,9 @@ export class Columns {
     return this.#traits ?? ANY
   }
 
-  /** How many characters the columns of texts hold that hold but so many. */
-  get lengths(): Lengths {
-    return this.#lengths
+  /** The columns of texts that store something else of some, as far as they are known. */
+  get narrow(): Narrow {
+    return this.#narrow
   }
 
   get areKnown(): boolean {
@@ -59,7 +59,7 @@ export class Columns {
     this.#reading ??= query(this.statement as Statement)
     try {
       const rows = await this.#reading
-      this.#lengths = lengthsIn(rows)
+      this.#narrow = narrowIn(rows)
       this.#traits = traitsIn(rows)
     } finally {
       this.#reading = undefined
@@ -67,8 +67,16 @@ export class Columns {
   }
 }
 
-/** Lengths by the place of the column in the database. */
-type Lengths = ReadonlyMap<string, number>
+/** What a column of texts does not store as it is. */
+export interface Narrowness {
+  /** How many characters it has at most. */
+  readonly most?: number
+  /** Whether blanks at the end are lost. */
+  readonly isStripped?: true
+}
+
+/** By the place of the column in the database. */
+type Narrow = ReadonlyMap<string, Narrowness>
 
 const ALL: ReadonlySet<Trait> = new Set<Trait>(TRAITS)
 
@@ -85,9 +93,13 @@ function traitsIn(rows: readonly DriverRow[]): Traits {
   return traits
 }
 
-const lengthsIn = (rows: readonly DriverRow[]): Lengths =>
-  new Map(
-    rows
-      .filter(({ trait }) => trait === 'short')
-      .flatMap((row) => placesIn(row, 'column').map((place) => [place, Number(row['size'])] as const)),
-  )
+function narrowIn(rows: readonly DriverRow[]): Narrow {
+  const narrow = new Map<string, Narrowness>()
+  for (const row of rows) {
+    const { trait, size } = row
+    if (trait !== 'short' && trait !== 'stripped') continue
+    const told: Narrowness = trait === 'short' ? { most: Number(size) } : { isStripped: true }
+    for (const place of placesIn(row, 'column')) narrow.set(place, { ...narrow.get(place), ...told })
+  }
+  return narrow
+}

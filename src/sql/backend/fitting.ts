@@ -1,6 +1,7 @@
 import type { Bindings, Given, WritePlan } from '../../guard/index.js'
 import { InputError } from '../../model/index.js'
 import { placeOfField } from '../names.js'
+import type { Narrowness } from './columns.js'
 import type { Workshop } from './planned.js'
 
 /** A value that a write is given: its field, and where it stands among what is given. */
@@ -10,20 +11,21 @@ export interface GivenTo {
 }
 
 /**
- * A write that is not run with texts that are longer than their columns: what of these is too much a database cuts off in
- * silence where it is blanks, and then it has stored what no rule looked at.
+ * A write that is not run with texts of which their columns store something else: what is too much a database cuts off in
+ * silence where it is blanks, some columns lose all blanks at the end, and then it has stored what no rule looked at.
  */
 export function fitting(workshop: Workshop, table: string, given: readonly GivenTo[], plan: WritePlan): WritePlan {
   const { rulebook, columns } = workshop
-  const limited = given.flatMap(({ field, slot }) => {
-    const most = columns.lengths.get(placeOfField(rulebook.model, table, field))
-    return most === undefined ? [] : [{ field, slot, most }]
+  const narrow = given.flatMap(({ field, slot }) => {
+    const column = columns.narrow.get(placeOfField(rulebook.model, table, field))
+    return column ? [{ field, slot, column }] : []
   })
-  if (limited.length === 0) return plan
+  if (narrow.length === 0) return plan
   const problemsIn = (values: Given) =>
-    limited.flatMap(({ field, slot, most }) =>
-      isLonger(values[slot], most) ? [[field, `must have at most ${most} characters`] as const] : [],
-    )
+    narrow.flatMap(({ field, slot, column }) => {
+      const problem = misfit(column, values[slot])
+      return problem === undefined ? [] : [[field, problem] as const]
+    })
   return {
     ...plan,
     run: (at, bindings: Bindings) => {
@@ -34,6 +36,10 @@ export function fitting(workshop: Workshop, table: string, given: readonly Given
   }
 }
 
-/** Databases count characters, and JavaScript the halves of some. */
-const isLonger = (value: unknown, most: number): boolean =>
-  typeof value === 'string' && value.length > most && [...value].length > most
+function misfit({ most, isStripped }: Narrowness, value: unknown): string | undefined {
+  if (typeof value !== 'string') return undefined
+  if (isStripped && value.endsWith(' ')) return 'must not end in a blank'
+  // Databases count characters, and JavaScript the halves of some.
+  const isLonger = most !== undefined && value.length > most && [...value].length > most
+  return isLonger ? `must have at most ${most} characters` : undefined
+}
