@@ -145,6 +145,10 @@ describe('values, however an application has set up its driver and its sessions'
     })
   }
 
+  it('are refused where a driver would make others of them', () => {
+    expect(() => postgresqlStore(new pg.Pool({ binary: true } as object))).to.throw(/set to binary reads other values/)
+  })
+
   it('are not cut to what a column holds, which no rule looked at', async function () {
     for (const { name, store, url } of await openEngines()) {
       // SQLite's columns hold anything.

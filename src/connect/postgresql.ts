@@ -20,7 +20,7 @@ export interface PostgresqlPool extends Queryable {
   connect(): Promise<Client>
   /** What its connections are made of, and with: a statement is cancelled through one more. */
   readonly Client?: new (options: never) => Spare
-  readonly options?: object
+  readonly options?: { readonly binary?: boolean }
 }
 
 /** A connection outside of the pool. */
@@ -42,11 +42,17 @@ export interface PostgresqlOptions {
  * share it.
  *
  * @param pool a `pg` Pool
+ * @throws {StoreError} where the pool is set to `binary`
  * @example
  * import pg from 'pg'
  * const store = postgresqlStore(new pg.Pool({ connectionString: process.env.DATABASE_URL }))
  */
 export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions = {}): SqlStore {
+  if (pool.options?.binary) {
+    throw new StoreError(
+      'A pool that is set to binary reads other values than are stored; give the store one that is not.',
+    )
+  }
   const names = new Names(options.prepare)
   const direct = connection(pool, names, true)
   return sqlStore({

@@ -104,18 +104,23 @@ export interface Dialect {
 }
 
 /**
- * What an error of a database means. `misfit`: a value is too long, or too large, for its column; `busy`: another transaction is in the way, and it can be tried again; `cancelled`: the
- * statement was ended early, and did nothing.
+ * What an error of a database means. `misfit`: a value is too long, or too large, for its column; `busy`: another transaction
+ * is in the way, and it can be tried again; `cancelled`: the statement was ended early, and did nothing.
  */
 export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | 'cancelled'
 
 /**
- * What a column can be that a field does not say. `fine`: moments finer than a millisecond, times finer than a second. `zoneless`: moments that are
- * taken to be in UTC. `loose`: different texts count as equal. `long`: texts are sorted by their beginning only. `padded`:
- * texts are stored with blanks behind them. `textual`: of a type of its own that reads as text. `words`: of one that lists
- * the words there can be. `other`: sorted by another collation than most, so that the two cannot be compared as they are.
- * `lax`: of what does not fit, something else is stored in silence, unless the statement forbids it. `short`: texts have at most so
- * many characters as `size` tells. `stripped`: texts lose the blanks behind them. `zoned`: moments that the database reads and writes in the session's zone, which is not UTC.
+ * What a column can be that a field does not say.
+ *
+ * Moments: `fine`, finer than a millisecond (times: than a second); `zoneless`, taken to be in UTC; `zoned`, read and written in
+ * the session's zone, which is not UTC.
+ *
+ * Texts: `loose`, different ones count as equal; `long`, sorted by their beginning only; `padded`, stored with blanks behind them;
+ * `textual`, of a type of its own that reads as text; `words`, of one that lists the words there can be; `other`, sorted by another
+ * collation than most, so that the two cannot be compared as they are; `short`, of at most so many characters as `size` tells;
+ * `stripped`, without the blanks behind them.
+ *
+ * Any: `lax`, of what does not fit, something else is stored in silence, unless the statement forbids it.
  */
 export const TRAITS = [
   'fine',

@@ -112,15 +112,15 @@ function once(query: URLSearchParams, known: readonly string[]): Given {
   return given
 }
 
-function yesOrNo(name: string, said: string): boolean {
+function yesOrNo(said: string): boolean {
   if (said === 'true' || said === 'false') return said === 'true'
-  throw badQuery(`${name} must be true or false.`)
+  throw badQuery('access must be true or false.')
 }
 
 function relatedFrom(model: ModelData, table: string, given: Given, depth: number): RelatedAsked {
   const [select, expand, access, filter, orderby, top] = OF_RELATED.map((name) => given.get(name))
   return {
-    ...(access !== undefined && { access: yesOrNo('access', access) }),
+    ...(access !== undefined && { access: yesOrNo(access) }),
     ...(select !== undefined && { fields: selected(model, table, select) }),
     ...(expand !== undefined && { with: expanded(model, table, expand, depth) }),
     ...(filter !== undefined && { where: readFilter(model, table, filter) }),

@@ -1,4 +1,4 @@
-import type { Bindings, Given, WritePlan } from '../../guard/index.js'
+import type { Given, WritePlan } from '../../guard/index.js'
 import { InputError } from '../../model/index.js'
 import { placeOfField } from '../names.js'
 import type { Narrowness } from './columns.js'
@@ -28,7 +28,7 @@ export function fitting(workshop: Workshop, table: string, given: readonly Given
     })
   return {
     ...plan,
-    run: (at, bindings: Bindings) => {
+    run: (at, bindings) => {
       const problems = problemsIn(bindings.given)
       if (problems.length > 0) throw new InputError(table, Object.fromEntries(problems))
       return plan.run(at, bindings)
