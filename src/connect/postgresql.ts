@@ -20,7 +20,7 @@ export interface PostgresqlPool extends Queryable {
   connect(): Promise<Client>
   /** What its connections are made of, and with: a statement is cancelled through one more. */
   readonly Client?: new (options: never) => Spare
-  readonly options?: { readonly binary?: boolean }
+  readonly options?: object
 }
 
 /** A connection outside of the pool. */
@@ -48,7 +48,7 @@ export interface PostgresqlOptions {
  * const store = postgresqlStore(new pg.Pool({ connectionString: process.env.DATABASE_URL }))
  */
 export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions = {}): SqlStore {
-  if (pool.options?.binary) {
+  if (isBinary(pool)) {
     throw new StoreError(
       'A pool that is set to binary reads other values than are stored; give the store one that is not.',
     )
@@ -71,6 +71,10 @@ export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions
     },
   })
 }
+
+/** Whether rows come as the bytes that the server has, of which `pg` reads few types. */
+const isBinary = ({ options }: PostgresqlPool): boolean =>
+  options !== undefined && 'binary' in options && options.binary === true
 
 /** @param isAlone whether each statement is on its own, and not in a transaction */
 function connection(client: Queryable, names: Names, isAlone: boolean): Connection {
