@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { createClient } from 'pachter/client'
+import { type AnswerError, createClient } from 'pachter/client'
 import { model } from './support/samples/rules.js'
 
 /** What a server can say of who asks; `lost` where it does not answer. */
@@ -12,6 +12,9 @@ const HAPPENS = ['later', 'told', 'refused', 'out'] as const
 
 describe('a client’s session', () => {
   const clock = Date.now
+  // A page is what has a document.
+  before(() => Object.assign(globalThis, { document: {} }))
+  after(() => Reflect.deleteProperty(globalThis, 'document'))
   afterEach(() => (Date.now = clock))
 
   /** A window, in which a page keeps what it showed until it is told that somebody else must not see it. */
@@ -113,6 +116,20 @@ describe('a client’s session', () => {
     await window.happen('out', 'nobody')
     expect(window.page.events).to.deep.equal(['ended', 'signed-in', 'ended', 'another', 'signed-out'])
     window.close()
+  })
+})
+
+describe('a client on a server that draws pages', () => {
+  it('takes nobody for who asked before', async () => {
+    let who: string | undefined = 'ana'
+    const answer = () =>
+      who ? Promise.resolve(Response.json({ signedIn: true, id: who, roles: [] })) : Promise.reject()
+    const client = createClient({ model, signIn: null, fetch: answer as never })
+    expect((await client.session()).caller).to.deep.equal({ id: 'ana' })
+    who = 'ben'
+    expect((await client.session()).caller).to.deep.equal({ id: 'ben' })
+    who = undefined
+    expect(await client.session().catch(({ code }: AnswerError) => code)).to.equal('unreachable')
   })
 })
 

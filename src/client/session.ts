@@ -27,8 +27,11 @@ const isSameCaller = (one: SessionState['caller'], other: SessionState['caller']
 /** What windows of one browser tell each other. */
 type Told = 'signed-out' | 'signed-in'
 
-/** How long what was answered is taken to be so. */
+/** How long what was answered is taken to be so, in a page. */
 const FRESH_MILLISECONDS = 30_000
+
+/** Whether this is a page, which is one person's, and has other windows beside it: a server that draws pages is everybody's. */
+const isPage = (): boolean => 'document' in globalThis
 
 /** What a session is asked with, and what becomes of the rest of the client. */
 export interface Around {
@@ -58,7 +61,7 @@ export class Sessions {
 
   /** As it was a moment ago, or is now. */
   current(): Promise<SessionState> {
-    const before = this.#asked
+    const before = isPage() ? this.#asked : undefined
     if (before && Date.now() - this.#askedAt < FRESH_MILLISECONDS) return before
     return this.#ask(false, before)
   }
@@ -152,13 +155,14 @@ export class Sessions {
   }
 }
 
-/** Tells the other windows of this browser, and hears from them; nobody, where a browser has no such thing. */
+/** Tells the other windows of this browser, and hears from them; nobody, where there are none. */
 class Windows {
   readonly #channel: BroadcastChannel | undefined
 
   constructor(hear: (told: Told) => void) {
+    if (!isPage()) return
     this.#channel = typeof BroadcastChannel === 'undefined' ? undefined : new BroadcastChannel('pachter')
-    // Of a program that is no page, it keeps nobody waiting.
+    // Of what only stands for a page, as in a test, it keeps nobody waiting.
     ;(this.#channel as { unref?(): void } | undefined)?.unref?.()
     this.#channel?.addEventListener('message', ({ data }: MessageEvent<Told>) => hear(data))
     // A page that is gone back to stands there as it was left, whoever has signed in or out since.
