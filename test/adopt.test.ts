@@ -1,7 +1,8 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect } from 'chai'
-import { compileErrors, type Foreign, inPostgresql, inSqlite, openForeign } from './support/adopted.js'
+import { type Foreign, inPostgresql, inSqlite, openForeign } from './support/adopted.js'
+import { compileErrors } from './support/compiled.js'
 import { pachterAnew, pachterIn } from './support/command-line.js'
 import { openEngines } from './support/engines.js'
 

@@ -13,13 +13,13 @@ import {
 } from 'pachter'
 import { accessReader, accessQuestions, answer, evaluator, fieldMasks, isClosed, lookupIn } from 'pachter/decide'
 import { checkCaller, checkRulebook, permission } from 'pachter/rules'
-import type { SqlStore } from 'pachter/sql'
 import { fieldOf } from 'pachter/model'
 import { strangerFor } from './support/conditions.js'
-import { type Engine, engineNames, load, openEngines, stopsAtFirst, undone } from './support/engines.js'
+import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
 import { Oracle } from './support/oracle.js'
 import { foretellRead, type Read } from './support/oracle-reads.js'
 import { asGiven, type Question, readOn } from './support/questions.js'
+import { about, shown } from './support/shown.js'
 import { type Attempt, NOW, someone, type World, worlds } from './support/worlds.js'
 
 /** How many worlds are drawn, each with its own model, rulebook and data. */
@@ -84,22 +84,24 @@ function listInMemory({ rulebook, data }: World, { caller: given, table }: Attem
   })
 }
 
-const guardOn = (rulebook: World['rulebook'], store: SqlStore, caller: object): AnyStore =>
-  createGuard({
+/** An engine with a world in it, and a guard over it: as in an application, what was planned for one caller serves others. */
+function guarded({ rulebook }: World, { store: whole, name }: Engine) {
+  const { store, undone } = undoable(whole)
+  const guard = createGuard({
     rules: rulebook as Rules<never, never>,
     store,
     clock: () => NOW,
-    ...('trusted' in caller && { onDecision: () => undefined }),
-  }).as(caller as never) as unknown as AnyStore
+    onDecision: () => undefined,
+  })
+  return { name, undone, as: (caller: object) => guard.as(caller as never) as unknown as AnyStore }
+}
 
-async function listInEngine(
-  { rulebook }: World,
-  { caller, table }: Attempt,
-  { store }: Engine,
-): Promise<Rows | 'refused'> {
+type Guarded = ReturnType<typeof guarded>
+
+async function listInEngine({ caller, table }: Attempt, { as }: Guarded): Promise<Rows | 'refused'> {
   try {
     const ask = async (form: string) => {
-      const rows = (await guardOn(rulebook, store, caller)['list']?.(table, { access: true, form })) as readonly {
+      const rows = (await as(caller)['list']?.(table, { access: true, form })) as readonly {
         $access: Access
       }[]
       return rows.map(({ $access, ...record }) => ({ record, access: $access }))
@@ -136,10 +138,10 @@ function attemptInMemory({ rulebook, data }: World, { caller, table, action, key
 }
 
 /** The status an engine gives an attempt, and the record it leaves, before all is taken back. */
-async function attemptInEngine(world: World, { caller, table, action, key }: Attempt, given: object, store: SqlStore) {
-  return undone(store, async (inside) => {
-    const { status, left } = await write(guardOn(world.rulebook, inside, caller))
-    const stored = guardOn(world.rulebook, inside, trusted('look at what was stored'))
+async function attemptInEngine({ caller, table, action, key }: Attempt, given: object, { as, undone }: Guarded) {
+  return undone(async () => {
+    const { status, left } = await write(as(caller))
+    const stored = as(trusted('look at what was stored'))
     return { status, left: status === 200 ? await stored['get']?.(table, left).catch(() => undefined) : undefined }
   })
 
@@ -159,11 +161,11 @@ async function attemptInEngine(world: World, { caller, table, action, key }: Att
 }
 
 /** What an engine answers to a read. */
-async function readInEngine({ rulebook }: World, { caller, question }: Asked, store: SqlStore): Promise<Read> {
+async function readInEngine({ caller, question }: Asked, { as }: Guarded): Promise<Read> {
   const { method, table, given } = question
   const options = given.map((each) => (typeof each === 'object' && each !== null ? asGiven(each) : each))
   try {
-    return { answer: await guardOn(rulebook, store, caller)[method]?.(table, ...options) }
+    return { answer: await as(caller)[method]?.(table, ...options) }
   } catch (error) {
     if (error instanceof RefusedError) return { statuses: [error.status] }
     throw error
@@ -187,10 +189,6 @@ const seenBy = (oracle: Oracle, { data }: World, { table }: Attempt) =>
       return fields ? [[record['id'], [...fields].sort()]] : []
     })
 
-/** A world as text that can be read back: values JSON has no words for are written with their type. */
-const shown = (world: unknown): string =>
-  JSON.stringify(world, (_, value: unknown) => (typeof value === 'bigint' ? `${value}n` : value), 1)
-
 describe('memory, the databases, and an oracle of its own', () => {
   let opened: readonly Engine[]
   before(async () => {
@@ -206,32 +204,37 @@ describe('memory, the databases, and an oracle of its own', () => {
         checkRulebook(world.rulebook)
         // Other columns need other stores: what a store has found out of its columns stays.
         const engines = opened.map((engine) => ({ ...engine, store: { ...engine.store } }))
-        for (const engine of engines) await load(engine, world.rulebook.model, world.data, isOdd)
+        await Promise.all(engines.map((engine) => load(engine, world.rulebook.model, world.data, isOdd)))
+        const guards = engines.map((engine) => guarded(world, engine))
+        const onEach = (work: (engine: Guarded) => Promise<void>) => Promise.all(guards.map(work))
         for (const read of reads) {
           const foretold = foretellRead(new Oracle(world.rulebook, world.data, read.caller, NOW), read.question)
-          for (const { name, store } of engines) {
-            const place = () => `${name}\n${shown({ world, read, isOdd })}`
-            const said = await readInEngine(world, read, store)
+          await onEach(async (engine) => {
+            const place = () => `${engine.name}\n${shown({ world, read, isOdd })}`
+            const said = await readInEngine(read, engine)
             if ('answer' in foretold) {
               answers += 1
-              expect(said, place()).to.deep.equal(foretold)
-            } else expect(foretold.statuses, place()).to.include((said as typeof foretold).statuses?.[0])
-          }
+              about(place, () => expect(said).to.deep.equal(foretold))
+            } else about(place, () => expect(foretold.statuses).to.include((said as typeof foretold).statuses?.[0]))
+          })
         }
         for (const attempt of world.attempts) {
           const seen = sorted(listInMemory(world, attempt))
           const { status, message, given } = attemptInMemory(world, attempt)
           statuses[status] = (statuses[status] ?? 0) + 1
           const oracle = new Oracle(world.rulebook, world.data, attempt.caller, NOW)
-          expect(shownOf(seen), shown({ ...world, attempts: [attempt] })).to.deep.equal(seenBy(oracle, world, attempt))
+          const place = () => `${message}\n${shown({ ...world, attempts: [attempt] })}`
+          about(place, () => expect(shownOf(seen)).to.deep.equal(seenBy(oracle, world, attempt)))
           const foretold = oracle.foretell(attempt.table, attempt.action, attempt.key, given)
-          expect(foretold.statuses, `${message}\n${shown({ ...world, attempts: [attempt] })}`).to.include(status)
+          about(place, () => expect(foretold.statuses).to.include(status))
           const left = foretold.stored && { ...nothingIn(world.rulebook, attempt.table), ...foretold.stored }
-          for (const engine of engines) {
-            const place = () => `${engine.name}: ${message}\n${shown({ ...world, attempts: [attempt] })}`
-            expect(sorted(await listInEngine(world, attempt, engine)), place()).to.deep.equal(seen)
-            expect(await attemptInEngine(world, attempt, given, engine.store), place()).to.deep.equal({ status, left })
-          }
+          await onEach(async (engine) => {
+            const there = () => `${engine.name}: ${place()}`
+            const listed = sorted(await listInEngine(attempt, engine))
+            about(there, () => expect(listed).to.deep.equal(seen))
+            const done = await attemptInEngine(attempt, given, engine)
+            about(there, () => expect(done).to.deep.equal({ status, left }))
+          })
         }
       }),
       { numRuns: WORLDS, endOnFailure: stopsAtFirst, ...replay },

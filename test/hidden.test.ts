@@ -2,14 +2,15 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { createGuard, type Data, type Rules, trusted } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
-import { columnNamed, sqlStore, tableNamed } from 'pachter/sql'
+import { columnNamed, tableNamed } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { rules as korenveld } from '../examples/allotment/rules.js'
-import { type Engine, engineNames, load, openEngines, stopsAtFirst, undone } from './support/engines.js'
+import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
 import { Oracle, type Someone } from './support/oracle.js'
 import { inSecret, isDecidedAlike, type Pair, pairs, viewer } from './support/pairs.js'
 import { asGiven, type Question } from './support/questions.js'
+import { about, shown } from './support/shown.js'
 import { NOW, type World } from './support/worlds.js'
 
 /** How many pairs of databases are drawn, and how many questions are asked of each. */
@@ -42,12 +43,7 @@ const READS = ['list', 'get', 'count', 'exists', 'stream', 'view', 'filter']
 
 /** An engine as one caller of a pair may use it, for both databases: what was compiled serves again. */
 function opened({ world, who }: Pair, { store }: Engine) {
-  let current = store
-  const switched = sqlStore({
-    dialect: store.dialect,
-    query: (statement, values) => current.query(statement, values),
-    transaction: (work) => current.transaction(work),
-  })
+  const { store: switched, undone } = undoable(store)
   const shared = { rules: world.rulebook as Rules<never, never>, store: switched }
   return {
     store,
@@ -57,15 +53,7 @@ function opened({ world, who }: Pair, { store }: Engine) {
     everything: createGuard({ ...shared, onDecision: () => undefined }).as(
       trusted('what is there'),
     ) as unknown as AnyStore,
-    undone: <T>(work: () => Promise<T>): Promise<T> =>
-      undone(store, async (inside) => {
-        current = inside
-        try {
-          return await work()
-        } finally {
-          current = store
-        }
-      }),
+    undone,
   }
 }
 
@@ -107,9 +95,6 @@ async function ask(
   })
 }
 
-const shown = (value: unknown): string =>
-  JSON.stringify(value, (_, each: unknown) => (typeof each === 'bigint' ? `${each}n` : each), 1)
-
 describe('what is hidden', () => {
   let engines: readonly Engine[]
   before(async () => {
@@ -145,7 +130,7 @@ describe('what is hidden', () => {
             counts.asked += 1
             const place = () =>
               `${engine.name}\n${shown({ ...pair, other, questions: [question], here: here[at], there: there[at] })}`
-            expect(here[at], place()).to.deep.equal(there[at])
+            about(place, () => expect(here[at]).to.deep.equal(there[at]))
           })
         }
       }),

@@ -2,7 +2,7 @@ import { mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'nod
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
-import { compileErrors } from './support/adopted.js'
+import { compileErrors } from './support/compiled.js'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 const folder = join(root, '.scratch-interface-docs')

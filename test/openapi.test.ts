@@ -15,7 +15,7 @@ import { createIdentity } from 'pachter/identity'
 import { callers } from '../examples/allotment/callers.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
-import { compileErrors } from './support/adopted.js'
+import { compileErrors } from './support/compiled.js'
 import { asking, byHeader, type CallerName } from './support/web.js'
 import { useClient } from './support/client.js'
 

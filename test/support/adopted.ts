@@ -1,6 +1,4 @@
-import { execFileSync } from 'node:child_process'
 import { mkdirSync, mkdtempSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -95,32 +93,5 @@ export async function inSqlite(file: string, sql = sqlOf(`${file}.sqlite`)): Pro
     address: 'own.db',
     run: async (each) => database.exec(each),
     close: async () => database.close(),
-  }
-}
-
-/** What the compiler finds wrong in TypeScript files, in one run over all of them. */
-export function compileErrors(files: readonly string[]): string {
-  const tsc = createRequire(import.meta.url).resolve('typescript/bin/tsc')
-  const options = [
-    '--ignoreConfig',
-    '--noEmit',
-    '--strict',
-    '--skipLibCheck',
-    '--module',
-    'nodenext',
-    '--target',
-    'es2023',
-    '--types',
-    'node',
-    '--jsx',
-    'react-jsx',
-  ]
-  try {
-    execFileSync(process.execPath, [tsc, ...options, '--typeRoots', join(root, 'node_modules/@types'), ...files], {
-      encoding: 'utf8',
-    })
-    return ''
-  } catch (error) {
-    return (error as { stdout: string }).stdout
   }
 }

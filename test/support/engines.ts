@@ -5,7 +5,7 @@ import pg from 'pg'
 import type { Data } from 'pachter'
 import type { ModelData } from 'pachter/model'
 import { columnNamed, createTables, insertRecord, resumeNumbers, tableNamed } from 'pachter/sql'
-import { type SqlStore, withoutTrace } from 'pachter/sql'
+import { type SqlStore, sqlStore, withoutTrace } from 'pachter/sql'
 import { mariadbStore } from 'pachter/connect/mariadb'
 import { pgliteStore } from 'pachter/connect/pglite'
 import { postgresqlStore } from 'pachter/connect/postgresql'
@@ -178,6 +178,27 @@ async function makeOdd(
 /** Runs something against a store and takes back whatever it wrote. */
 export const undone = <T>(store: SqlStore, work: (store: SqlStore) => Promise<T>): Promise<T> =>
   withoutTrace(store, [], work)
+
+/** A store of which work can be taken back that does not know of it: a guard over it is one and the same before and after. */
+export function undoable(store: SqlStore) {
+  let current = store
+  return {
+    store: sqlStore({
+      dialect: store.dialect,
+      query: (statement, values) => current.query(statement, values),
+      transaction: (work) => current.transaction(work),
+    }),
+    undone: <T>(work: () => Promise<T>): Promise<T> =>
+      undone(store, async (inside) => {
+        current = inside
+        try {
+          return await work()
+        } finally {
+          current = store
+        }
+      }),
+  }
+}
 
 /** Worlds shrink for long, and what CI found can be run again by its seed: there, the first that fails ends it. */
 export const stopsAtFirst = process.env['CI'] !== undefined || process.env['PACHTER_SHRINK'] === 'no'
