@@ -32,6 +32,7 @@ import { CALLER } from './support/conditions.js'
 import { rulesOn } from './support/drawn-rules.js'
 import { type Engine, load, openEngines } from './support/engines.js'
 import { type Client, prismaClient, type Provider } from './support/prisma.js'
+import { about, shown } from './support/shown.js'
 import { dataOf, NOW, someone } from './support/worlds.js'
 
 const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 60)
@@ -159,9 +160,6 @@ const unless = <T>(kind: abstract new (...given: never[]) => Error, work: Promis
 const filterOf = (prisma: Client, scoped: object, table: string): Promise<object> =>
   prismaFilter(prisma, scoped as never, table as never, naming as never)
 
-const shown = (value: unknown): string =>
-  JSON.stringify(value, (_, each: unknown) => (typeof each === 'bigint' ? `${each}n` : each), 1)
-
 interface Subject {
   readonly engine: Engine
   readonly prisma: Client
@@ -216,12 +214,10 @@ describe('the where of Prisma', () => {
                 orderBy: { id: 'asc' },
               })
               if (listed.length > 0) counts.some += 1
-              const place = `${engine.name} ${table} ${shown({ where, caller, data, rules: rules.tables[table] })}`
+              const place = () =>
+                `${engine.name} ${table} ${shown({ where, caller, data, rules: rules.tables[table] })}`
               const ids = listed.map(({ id }) => id).sort()
-              expect(
-                found?.map(({ id }) => Number(id)),
-                place,
-              ).to.deep.equal(ids)
+              about(place, () => expect(found?.map(({ id }) => Number(id))).to.deep.equal(ids))
             }
           }
         }

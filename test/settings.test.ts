@@ -2,13 +2,12 @@ import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import mysql from 'mysql2/promise'
-import { anonymous, any, createGuard, defineCaller, defineModel, defineRules, integer, text, timestamp } from 'pachter'
+import { anonymous, any, createGuard, defineCaller, defineModel, defineRules, integer, timestamp } from 'pachter'
 import { mariadbStore } from 'pachter/connect/mariadb'
 import { postgresqlStore } from 'pachter/connect/postgresql'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { createTables, type SqlStore } from 'pachter/sql'
 import pg from 'pg'
-import { refusalOf } from './support/korenveld.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { sample } from './support/samples/drawn.js'
 import { model, rules } from './support/samples/rules.js'
@@ -84,21 +83,6 @@ const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) =
   },
 }
 
-/** Nobody may store or see what is called `hidde`. */
-const labels = defineRules(
-  defineModel({
-    labels: { id: integer().key(), text: text(), size: integer().optional(), code: text().optional() },
-  }),
-  defineCaller({ id: integer() }),
-  {
-    labels: ({ row, anyone, table }) =>
-      table
-        .conflicts('told')
-        .ties({ open: row.text.isNot('hidde') })
-        .grants({ read: [anyone], create: ['open'], update: ['open'] }),
-  },
-)
-
 const idsOf = (records: readonly { readonly id: unknown }[]) => records.map(({ id }) => id)
 
 const bellModel = defineModel({
@@ -147,62 +131,6 @@ describe('values, however an application has set up its driver and its sessions'
 
   it('are refused where a driver would make others of them', () => {
     expect(() => postgresqlStore(new pg.Pool({ binary: true } as object))).to.throw(/set to binary reads other values/)
-  })
-
-  it('are not cut to what a column holds, which no rule looked at', async () => {
-    for (const { name, store, url } of await openEngines()) {
-      // SQLite's columns hold anything.
-      if (store.dialect.name === 'sqlite') continue
-      // A copy knows nothing yet of the database's columns.
-      const lax =
-        name === 'MariaDB' ? onMariadb({}, `sql_mode = ''`)(url) : { store: { ...store }, close: () => undefined }
-      try {
-        await store.query('DROP TABLE IF EXISTS labels', [])
-        await store.query(
-          'CREATE TABLE labels (id int PRIMARY KEY, text varchar(5) NOT NULL, size smallint, code char(5))',
-          [],
-        )
-        const everybody = createGuard({ rules: labels, store: lax.store }).as(anonymous)
-        await everybody.create('labels', { id: 1, text: 'peas', size: 3 })
-        // Blanks are what databases cut off in silence, whatever they are told.
-        for (const text of ['hiddenly', 'hidde     ', 'peas      ']) {
-          const texts = [
-            () => everybody.create('labels', { id: 2, text }),
-            () => everybody.update('labels', 1, { text }),
-            () => everybody.transaction((inside) => inside.update('labels', 1, { text })),
-          ]
-          for (const write of texts) {
-            const error = await refusalOf(write())
-            expect(error, name).to.include({ code: 'input-invalid', status: 422 })
-            expect(error).to.deep.include({ fields: { text: 'must have at most 5 characters' } })
-          }
-          for (const write of [
-            () => everybody.updateMany('labels', [1], { text }),
-            () => everybody.createMany('labels', [{ id: 3, text }]),
-          ]) {
-            expect(await refusalOf(write()), name).to.include({ code: 'bulk-refused', status: 422 })
-          }
-        }
-        // And what ends in blanks is as if it did not, in columns that are as long as they are.
-        const codes = { 'ana ': 'must not end in a blank', 'ana and ben': 'must have at most 5 characters' }
-        for (const [code, problem] of Object.entries(codes)) {
-          const error = await refusalOf(everybody.create('labels', { id: 2, text: 'beans', code }))
-          expect(error, name).to.deep.include({ status: 422, fields: { code: problem } })
-        }
-        for (const write of [
-          () => everybody.create('labels', { id: 2, text: 'beans', size: 99_999 }),
-          () => everybody.transaction((inside) => inside.update('labels', 1, { size: 99_999 })),
-        ]) {
-          const error = await refusalOf(write())
-          expect(error, name).to.include({ code: 'conflict', status: 409 })
-          expect(error.message).to.match(/too long or too large/)
-        }
-        expect(await everybody.list('labels'), name).to.deep.equal([{ id: 1, text: 'peas', size: 3, code: null }])
-      } finally {
-        await lax.close()
-        await store.query('DROP TABLE labels', [])
-      }
-    }
   })
 
   if (engineNames.includes('MariaDB')) {

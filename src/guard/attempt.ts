@@ -1,6 +1,6 @@
-import { isMissing, type KeyValues, parentsOf } from '../model/index.js'
+import { InputError, isMissing, type KeyValues, noteAside, parentsOf } from '../model/index.js'
 import { withAnswer } from './answer.js'
-import { BusyError, ConflictError } from './errors.js'
+import { BusyError, ConflictError, MisfitError } from './errors.js'
 import { decidedPermission } from './requests.js'
 import { atomically, keySlots, planned, run, type Session } from './session.js'
 
@@ -28,8 +28,8 @@ export interface Write<T> {
  */
 export function attempt<T>(session: Session, write: Write<T>): T | Promise<T> {
   const settle = (done: T | undefined) => (done === undefined ? again(session, write) : done)
-  const retry = (error: unknown) => {
-    assertBusy(session, error)
+  const retry = async (error: unknown) => {
+    await assertBusy(session, write, error)
     return again(session, write)
   }
   try {
@@ -41,8 +41,14 @@ export function attempt<T>(session: Session, write: Write<T>): T | Promise<T> {
 }
 
 /** Throws what trying again does not help against: inside a transaction, what is in the way stays until that ends. */
-function assertBusy({ place }: Session, error: unknown): void {
-  if (!(error instanceof BusyError) || place.isInside) throw error
+async function assertBusy<T>(session: Session, write: Write<T>, error: unknown): Promise<void> {
+  if (error instanceof MisfitError) {
+    // Some databases look at values before they look for records: what is wrong with the one is told after the other.
+    await write.explain(session)
+    const problems = { values: 'must not be too long or too large to be stored' }
+    throw noteAside(new InputError(write.table, problems), { cause: error })
+  }
+  if (!(error instanceof BusyError) || session.place.isInside) throw error
 }
 
 /** One try; nothing where it has to be tried again. */
@@ -61,7 +67,7 @@ async function again<T>(session: Session, write: Write<T>): Promise<T> {
       const done = await tried(session, write)
       if (done !== undefined) return done
     } catch (error) {
-      assertBusy(session, error)
+      await assertBusy(session, write, error)
     }
   }
   throw new ConflictError(`A record of ${write.table} kept changing while it was being written; nothing was written.`)

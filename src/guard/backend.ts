@@ -186,6 +186,9 @@ export interface Answers {
   readonly record: ReadRecord
 }
 
+/** Finds what is wrong with values by field, for those that cannot be stored as they are. */
+export type Misfits = (values: Given) => readonly (readonly [field: string, problem: string])[]
+
 /** A piece of a query of one's own. */
 export interface PieceRequest extends RecordRequest {
   /** The condition alone, or a query that stands for the table. */
@@ -244,6 +247,8 @@ export interface Backend {
   ask(table: string, questions: readonly Question[], changes: Changes): Plan<Answers | undefined>
   /** Answers questions about a record that is not stored, from the values given. */
   askNew(table: string, questions: readonly Question[]): Plan<Facts>
+  /** What finds the values that would be stored otherwise than they are given; left out where all are stored as they are. */
+  misfits(table: string): Misfits | undefined
   /** A piece of a query of one's own that keeps to the rules. */
   piece(request: PieceRequest): Piece
 }

@@ -7,8 +7,9 @@ import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
 import type { ReadRecord } from './backend.js'
 import { atomically, keySlots, run, type Session } from './session.js'
 import { lockRecords } from './attempt.js'
+import { readGiven } from './given.js'
 import { findByKeys } from './reads.js'
-import { type Change, change, createRead, prepareChange, prepareRemoval, readCreate, remove } from './writes.js'
+import { type Change, change, createRead, prepareChange, prepareRemoval, remove } from './writes.js'
 import { refuseClosed } from './requests.js'
 
 /** What a bulk write does about records that are refused. */
@@ -33,7 +34,8 @@ export async function createMany(session: Session, table: string, all: readonly 
   refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
   // Each is read once; what is wrong with it is told with the others, in its turn.
   const readings: PromiseSettledResult<Reading>[] = []
-  for (const given of Array.from(all)) readings.push(...(await Promise.allSettled([readCreate(session, table, given)])))
+  for (const given of Array.from(all))
+    readings.push(...(await Promise.allSettled([readGiven(session, table, 'create', given)])))
   const together = await createTogether(session, table, readings)
   if (together) return options.partly ? { written: together, refused: [] } : together
   return eachInTurn(session, table, [...all.keys()], options, async (inside, at) => {

@@ -7,6 +7,7 @@ export {
   BusyError,
   ChangedError,
   ConflictError,
+  MisfitError,
   StoreError,
   TransactionError,
 } from './errors.js'
@@ -47,6 +48,7 @@ export {
   type SqlPiece,
   type Store,
   valueSlot,
+  type Misfits,
   type WritePlan,
   type Written,
 } from './backend.js'

@@ -1,7 +1,7 @@
 import { type Condition, contains } from '../condition/index.js'
-import { childrenOf, InputError, type KeyValues, printKey } from '../model/index.js'
+import { childrenOf, type KeyValues, printKey } from '../model/index.js'
 import type { ReadRecord } from './backend.js'
-import { ConflictError } from './errors.js'
+import { ConflictError, MisfitError } from './errors.js'
 import { atomically, type Session } from './session.js'
 
 /** How many records one statement writes at most. */
@@ -35,7 +35,7 @@ export async function allOrNot(session: Session, work: (inside: Session) => Prom
     })
   } catch (error) {
     // What stands in the way of one is told with the others, one by one.
-    if (error === NOT_ALL || error instanceof InputError) return false
+    if (error === NOT_ALL || error instanceof MisfitError) return false
     if (error instanceof ConflictError && !session.place.isInside) return false
     throw error
   }

@@ -3,7 +3,6 @@ import {
   assertFit,
   type Inquiry,
   type Reading,
-  readValues,
   recordToCreate,
   refusal,
   stampsToSet,
@@ -25,24 +24,18 @@ import {
 import { withAnswer } from './answer.js'
 import type { ReadRecord, RecordRequest } from './backend.js'
 import type { PlannedWrite } from './plans.js'
+import { readGiven } from './given.js'
 import { decidedPermission, recordRequest, refuseClosed } from './requests.js'
 import { attempt, lockParents, lockRecords } from './attempt.js'
 import { seenAfterWrite } from './reads.js'
 import { keySlots, planned, run, type Session } from './session.js'
-import { problemsFound } from './validators.js'
 import { inquire, inquireCreate } from './verdicts.js'
 
 /** Stores a new record. */
 export async function create(session: Session, table: string, given: unknown): Promise<ReadRecord> {
   tableOf(session.rulebook.model, table)
   refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
-  return createRead(session, table, await readCreate(session, table, given))
-}
-
-/** Reads the values of a record that is to be created, and has validators look at them. */
-export async function readCreate({ rulebook, validators }: Session, table: string, given: unknown): Promise<Reading> {
-  const found = await problemsFound(validators, table, 'create', given)
-  return readValues(rulebook, table, 'create', given, found)
+  return createRead(session, table, await readGiven(session, table, 'create', given))
 }
 
 /** A record that is to be created, read as far as no other is needed for that. */
@@ -130,9 +123,7 @@ export function prepareChange(
   tableOf(rulebook.model, table)
   assertAction(rulesOf(rulebook, table), table, action)
   refuseClosed(session, { rulebook, table, action, caller })
-  return withAnswer(problemsFound(session.validators, table, action, given), (found) =>
-    changeOf(session, table, action, readValues(rulebook, table, action, given, found)),
-  )
+  return withAnswer(readGiven(session, table, action, given), (reading) => changeOf(session, table, action, reading))
 }
 
 function changeOf(session: Session, table: string, action: Action, reading: Reading): Change {

@@ -115,10 +115,10 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | '
  * Moments: `fine`, finer than a millisecond (times: than a second); `zoneless`, taken to be in UTC; `zoned`, read and written in
  * the session's zone, which is not UTC.
  *
- * Texts: `loose`, different ones count as equal; `long`, sorted by their beginning only; `padded`, stored with blanks behind them;
+ * Texts: `loose`, different ones count as equal; `long`, sorted by their beginning only; `padded`, stored with
+ * blanks behind them, which are therefore lost as a part of them;
  * `textual`, of a type of its own that reads as text; `words`, of one that lists the words there can be; `other`, sorted by another
- * collation than most, so that the two cannot be compared as they are; `short`, of at most so many characters as `size` tells;
- * `stripped`, without the blanks behind them.
+ * collation than most, so that the two cannot be compared as they are; `short`, of at most so many characters as `size` tells.
  *
  * Any: `lax`, of what does not fit, something else is stored in silence, unless the statement forbids it.
  */
@@ -133,7 +133,6 @@ export const TRAITS = [
   'other',
   'lax',
   'short',
-  'stripped',
   'zoned',
 ] as const
 

@@ -6,6 +6,7 @@ import { planFilter, planGet, planView } from '../read.js'
 import { changedScope, createdScope, planLock, planParentLock } from '../write.js'
 import { Columns } from './columns.js'
 import { counting, finding, listing } from './listing.js'
+import { misfitsIn } from './misfits.js'
 import { outermost, type SqlPlace } from './place.js'
 import { bytesOf, compilationOf, planOf, tell, type Workshop } from './planned.js'
 import { Reaches } from './reaches.js'
@@ -71,6 +72,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
       const { statement, answersOf } = planAnswersFor(compilation, createdScope(compilation, table), questions)
       return planFrom(statement, ({ rows: [row] }) => answersOf(row as Given))
     },
+    misfits: (table) => misfitsIn(workshop, table),
     piece: (request) => pieceOf(workshop, request),
   }
 }

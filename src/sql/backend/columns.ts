@@ -72,7 +72,7 @@ export interface Narrowness {
   /** How many characters it has at most. */
   readonly most?: number
   /** Whether blanks at the end are lost. */
-  readonly isStripped?: true
+  readonly isPadded?: true
 }
 
 /** By the place of the column in the database. */
@@ -97,8 +97,8 @@ function narrowIn(rows: readonly DriverRow[]): Narrow {
   const narrow = new Map<string, Narrowness>()
   for (const row of rows) {
     const { trait, size } = row
-    if (trait !== 'short' && trait !== 'stripped') continue
-    const told: Narrowness = trait === 'short' ? { most: Number(size) } : { isStripped: true }
+    if (trait !== 'short' && trait !== 'padded') continue
+    const told: Narrowness = trait === 'short' ? { most: Number(size) } : { isPadded: true }
     for (const place of placesIn(row, 'column')) narrow.set(place, { ...narrow.get(place), ...told })
   }
   return narrow

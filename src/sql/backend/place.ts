@@ -1,4 +1,4 @@
-import { BusyError, ConflictError, isThenable, type Place, StoreError } from '../../guard/index.js'
+import { BusyError, ConflictError, isThenable, MisfitError, type Place, StoreError } from '../../guard/index.js'
 import { noteAside, PachterError } from '../../model/index.js'
 import { type DatabaseProblem, type Dialect, problemOf } from '../dialect.js'
 import { Level } from './level.js'
@@ -67,6 +67,6 @@ function errorFor(problem: DatabaseProblem | undefined): PachterError {
   if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
   if (problem === undefined || problem === 'cancelled') return new StoreError('The database did not do this.')
   if (problem === 'misfit')
-    return new ConflictError('A value is too long or too large to be stored; nothing was written.')
+    return new MisfitError('A value is too long or too large to be stored; nothing was written.')
   return new ConflictError('What is stored already stands in the way of this; nothing was written.')
 }

@@ -3,40 +3,28 @@ import {
   type CreateRequest,
   type Given,
   type RemoveRequest,
-  valueSlot,
   type WritePlan,
   type Written,
 } from '../../guard/index.js'
 import { keyFieldsOf } from '../../model/index.js'
-import { rulesOf, stampsFor } from '../../rules/index.js'
 import { readerFor } from '../stored.js'
 import { planChange, planCreate, planRemove, type Writing } from '../write.js'
-import { fitting } from './fitting.js'
 import { compilationOf, planOf, type Workshop } from './planned.js'
 import type { Outcome } from './sql-store.js'
 
 /** A new record. */
 export function creating(workshop: Workshop, request: CreateRequest): WritePlan {
-  const { table, stored, records } = request
   const write = planCreate(compilationOf(workshop), request)
-  const plan = planOf(workshop.dialect, write.statement, (outcome) => ({
+  return planOf(workshop.dialect, write.statement, (outcome) => ({
     ...written(write, outcome),
     keys: numbered(workshop, request, outcome),
   }))
-  const stamps = stampsFor(rulesOf(workshop.rulebook, table), 'create')
-  // What the caller cannot set, the caller is told nothing of.
-  const sent = stored.filter((field) => !Object.hasOwn(stamps, field))
-  const each = Array.from({ length: records }, (_, at) => sent.map((field) => ({ field, slot: valueSlot(field, at) })))
-  return fitting(workshop, table, each.flat(), plan)
 }
 
 /** A change. */
 export function changing(workshop: Workshop, request: ChangeRequest): WritePlan {
-  const { table, settable } = request
   const write = planChange(compilationOf(workshop), request)
-  const plan = planOf(workshop.dialect, write.statement, (outcome) => written(write, outcome))
-  const given = settable.map((field) => ({ field, slot: field }))
-  return fitting(workshop, table, given, plan)
+  return planOf(workshop.dialect, write.statement, (outcome) => written(write, outcome))
 }
 
 /** A removal. */

@@ -153,7 +153,7 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
     schemas,
   ) => sql`SELECT c.TABLE_SCHEMA AS "schema", c.TABLE_SCHEMA = DATABASE() AS "own", c.TABLE_NAME AS "table", c.COLUMN_NAME AS "column", v.trait AS "trait", c.CHARACTER_MAXIMUM_LENGTH AS "size"
 FROM information_schema.COLUMNS c
-JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax' UNION ALL SELECT 'short' UNION ALL SELECT 'stripped' UNION ALL SELECT 'zoned') AS v ON CASE v.trait
+JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax' UNION ALL SELECT 'short' UNION ALL SELECT 'padded' UNION ALL SELECT 'zoned') AS v ON CASE v.trait
 WHEN 'words' THEN c.DATA_TYPE = 'enum'
 WHEN 'other' THEN c.DATA_TYPE <> 'enum' AND c.COLLATION_NAME NOT LIKE '%\\_bin' AND c.COLLATION_NAME <> (
   SELECT COLLATION_NAME FROM information_schema.COLUMNS
@@ -163,7 +163,7 @@ WHEN 'lax' THEN @@sql_mode NOT REGEXP 'STRICT_(ALL|TRANS)_TABLES'
 WHEN 'zoned' THEN c.DATA_TYPE = 'timestamp'
   AND IF(@@time_zone = 'SYSTEM', @@system_time_zone, @@time_zone) NOT IN ('UTC', '+00:00')
 WHEN 'short' THEN c.DATA_TYPE IN ('varchar', 'char')
-WHEN 'stripped' THEN c.DATA_TYPE = 'char'
+WHEN 'padded' THEN c.DATA_TYPE = 'char'
 WHEN 'long' THEN c.CHARACTER_OCTET_LENGTH > 1020 AND c.DATETIME_PRECISION IS NULL
 ELSE c.DATETIME_PRECISION > IF(c.DATA_TYPE = 'time', 0, 3) END
 WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,

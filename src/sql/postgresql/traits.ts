@@ -15,8 +15,7 @@ CROSS JOIN LATERAL (VALUES
   ('padded', a.atttypid = 'bpchar'::regtype),
   ('textual', y.typname = 'citext'),
   ('words', y.typtype = 'e'),
-  ('short', a.atttypid IN ('varchar'::regtype, 'bpchar'::regtype) AND a.atttypmod > 4),
-  ('stripped', a.atttypid = 'bpchar'::regtype)
+  ('short', a.atttypid IN ('varchar'::regtype, 'bpchar'::regtype) AND a.atttypmod > 4)
 ) AS v (trait, has)
 WHERE v.has AND a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f')
 AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))

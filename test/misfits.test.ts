@@ -1,0 +1,138 @@
+import { expect } from 'chai'
+import mysql from 'mysql2/promise'
+import { all, createGuard, defineCaller, defineModel, defineRules, integer, text, trusted } from 'pachter'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import type { SqlStore } from 'pachter/sql'
+import { type Engine, openEngines, undoable } from './support/engines.js'
+
+const model = defineModel({
+  labels: {
+    id: integer().key(),
+    ownerId: integer(),
+    readerId: integer().optional(),
+    text: text(),
+    size: integer().optional(),
+    code: text().optional(),
+    secret: text().optional(),
+    by: text().optional(),
+  },
+})
+
+/** Nobody may store what is called `hidde`. */
+const rules = defineRules(model, defineCaller({ id: integer(), name: text() }), {
+  labels: ({ row, caller, table }) =>
+    table
+      .conflicts('told')
+      .ties({
+        owner: all(row.ownerId.is(caller.id), row.text.isNot('hidde')),
+        reader: row.readerId.is(caller.id),
+      })
+      .grants({
+        read: [{ to: ['owner', 'reader'], fields: ['ownerId', 'readerId', 'text', 'size', 'code', 'by'] }],
+        create: [{ to: 'owner', fields: ['id', 'ownerId', 'text', 'size', 'code'] }],
+        update: [{ to: 'owner', fields: ['text', 'size', 'code'] }],
+      })
+      .stamps({ create: { by: caller.name }, update: { by: caller.name } }),
+})
+
+const [most, blank, large] = ['must have at most 5 characters', 'must not end in a blank', 'must not be too long or']
+/** What columns do not hold as it is, what is held in its place, and what is said of it. Blanks databases cut off in silence, whatever they are told. */
+const MISFITS: readonly (readonly [field: string, value: unknown, fits: unknown, problem: string])[] = [
+  ['text', 'hiddenly', 'peas', most],
+  ['text', 'hidde     ', 'peas', most],
+  ['text', 'peas      ', 'peas', most],
+  ['code', 'ana ', 'ana', blank],
+  ['code', 'ana and ben', 'ana', most],
+  ['size', 99_999, 9, large],
+  ['secret', 'peas      ', 'peas', most],
+]
+
+/** Who writes, and to which record: an own one, one that is seen, one that is hidden, one that is not there. */
+const WRITERS = [
+  [1, 1],
+  [2, 1],
+  [1, 2],
+  [1, 9],
+] as const
+
+describe('what a column does not hold as it is', () => {
+  /** A guard on labels, in columns that are narrower than their fields. */
+  async function labels({ store: { dialect, query } }: Engine, given: SqlStore) {
+    const [owner, reader, by] = ['ownerId', 'readerId', 'by'].map((name) => dialect.identifier(name))
+    await query('DROP TABLE IF EXISTS labels', [])
+    await query(
+      `CREATE TABLE labels (id int PRIMARY KEY, ${owner} int NOT NULL, ${reader} int, text varchar(5) NOT NULL, size smallint, code char(5), secret varchar(5), ${by} char(5))`,
+      [],
+    )
+    await query(
+      "INSERT INTO labels VALUES (1, 1, 2, 'beans', 1, 'a', 's', 'ana'), (2, 3, 3, 'leek', 1, 'a', 's', 'eva')",
+      [],
+    )
+    const { store, undone } = undoable(given)
+    return { guard: createGuard({ rules, store, onDecision: () => undefined }), undone }
+  }
+
+  it('is refused as whatever else would be, and is told of only where that could be written', async () => {
+    for (const engine of await openEngines()) {
+      // SQLite's columns hold anything.
+      if (engine.store.dialect.name === 'sqlite') continue
+      const { name, url } = engine
+      const pool = name === 'MariaDB' ? mysql.createPool({ uri: url as string }) : undefined
+      // A session that stores what it can, in silence.
+      pool?.pool.on('connection', (connection) => void connection.query(`SET SESSION sql_mode = ''`))
+      // A copy knows nothing yet of the database's columns.
+      const { guard, undone } = await labels(engine, pool ? mariadbStore(pool as never) : { ...engine.store })
+      const everything = guard.as(trusted('what is there'))
+      const before = await everything.list('labels')
+      const outcomes = { refused: 0, told: 0 }
+      for (const [field, value, fits, problem] of MISFITS) {
+        for (const [id, key] of WRITERS) {
+          const scoped = guard.as({ id, name: 'ana' }) as never as AnyStore
+          const fresh = { id: 5, ownerId: key, text: 'kale' }
+          const writes: Readonly<Record<string, (given: unknown) => Promise<unknown>>> = {
+            update: (given) => scoped.update('labels', key, { [field]: given }),
+            'update inside': (given) =>
+              scoped.transaction((inside) => inside.update('labels', key, { [field]: given })),
+            'update of many': (given) => scoped.updateMany('labels', [key], { [field]: given }),
+            create: (given) => scoped.create('labels', { ...fresh, [field]: given }),
+            'create of many': (given) => scoped.createMany('labels', [{ ...fresh, [field]: given }]),
+          }
+          for (const [what, write] of Object.entries(writes)) {
+            const place = `${what} of ${field} ${JSON.stringify(value)}, ${key} as ${id}, ${name}`
+            const wanted = await undone(() => outcome(write(fits)))
+            const found = await outcome(write(value))
+            if (wanted) expect(found, place).to.deep.equal(wanted)
+            else expect(found?.message, place).to.contain(problem)
+            expect(found?.status, place).to.equal(wanted?.status ?? 422)
+            outcomes[wanted ? 'refused' : 'told'] += 1
+          }
+        }
+      }
+      expect(outcomes).to.deep.equal({ refused: 110, told: 30 })
+      // What the server sets is not told of, and not cut either: this would be ana's.
+      const tooLong = guard.as({ id: 1, name: 'ana ' })
+      const stamped = await outcome(tooLong.update('labels', 1, { text: 'peas' }))
+      expect(stamped, name).to.include({ status: 422 })
+      expect(stamped?.message).to.match(/: by is set to what cannot be stored as it is\.$/)
+      expect(await everything.list('labels'), name).to.deep.equal(before)
+      await pool?.end()
+      await engine.store.query('DROP TABLE labels', [])
+    }
+  })
+})
+
+/** Any write of a table whose fields are not known here. */
+interface AnyStore {
+  update(...given: unknown[]): Promise<unknown>
+  updateMany(...given: unknown[]): Promise<unknown>
+  create(...given: unknown[]): Promise<unknown>
+  createMany(...given: unknown[]): Promise<unknown>
+  transaction(work: (inside: AnyStore) => Promise<unknown>): Promise<unknown>
+}
+
+/** What a write is refused with; nothing where it is done. */
+const outcome = (done: Promise<unknown>): Promise<{ status: number; message: string } | undefined> =>
+  done.then(
+    () => undefined,
+    ({ status, message }: { status: number; message: string }) => ({ status, message }),
+  )
