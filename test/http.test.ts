@@ -32,6 +32,22 @@ describe('records over HTTP', () => {
     expect((await ask('ana', 'PATCH', '/entries/1', { title: 'x' }, minimal)).status).to.equal(204)
   })
 
+  it('brings along what leads to a record by several references, by the one that is named', async () => {
+    for (const [by, id] of Object.entries({ assigneeId: 2, reporterId: 6 })) {
+      const read = await ask('carla', 'GET', `/members/${id}?$expand=jobs(by=${by};$select=${by})`)
+      const jobs = (read.json['jobs'] as Record<string, unknown>[]).map((job) => job['id'])
+      const listed = await ask('carla', 'GET', `/jobs?$filter=${by} eq ${id}&$select=id`)
+      expect(jobs, by).to.deep.equal((listed.json['records'] as { id: number }[]).map((each) => each.id))
+      expect(jobs, by).not.to.have.length(0)
+    }
+    for (const wrong of ['jobs', 'jobs(by=title)', 'jobs(by=nothing)', 'jobs(by=)', 'entries(by=plotId)']) {
+      const read = await ask('eva', 'GET', `/members/3?$expand=${wrong}`)
+      expect(read.status, `${wrong}: ${read.text}`).to.equal(400)
+    }
+    expect((await ask('eva', 'GET', '/jobs/1?$expand=assignee(by=id)')).status).to.equal(400)
+    expect((await ask('eva', 'GET', '/jobs?by=assigneeId')).status).to.equal(400)
+  })
+
   it('filters by the grammar of the docs, as the same conditions do', async () => {
     const ids = async (filter: string) => {
       const read = await ask('eva', 'GET', `/members?$select=id&$top=100&$filter=${encodeURIComponent(filter)}`)

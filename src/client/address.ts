@@ -16,7 +16,10 @@ export interface RecordQuery<M, T extends TableName<M>> {
 
 /** What is wanted of related records. */
 export type RelatedQuery<M, R> = R extends { table: infer C extends TableName<M> }
-  ? Omit<ListQuery<M, C>, 'after'>
+  ? Omit<ListQuery<M, C>, 'after'> & {
+      /** By which of several references: the name of its field. */
+      readonly by?: FieldName<M, C>
+    }
   : never
 
 /** Which records are wanted, and what of each. */
@@ -38,6 +41,7 @@ export interface AnyQuery {
   readonly fields?: readonly string[]
   readonly access?: boolean
   readonly with?: Readonly<Record<string, true | AnyQuery>>
+  readonly by?: string
   readonly filter?: string
   readonly orderBy?: string | readonly string[]
   readonly limit?: number
@@ -73,9 +77,18 @@ export function queryOf(query: AnyQuery): string {
 const placeIn = (next: string): string =>
   new URLSearchParams(next.slice(next.indexOf('?') + 1)).get('$skiptoken') ?? next
 
-function partsOf({ fields, access, with: related, filter: which, orderBy, limit }: AnyQuery): Record<string, string> {
+function partsOf({
+  fields,
+  access,
+  with: related,
+  by,
+  filter: which,
+  orderBy,
+  limit,
+}: AnyQuery): Record<string, string> {
   const orders = orderBy === undefined ? [] : [orderBy].flat()
   return {
+    ...(by !== undefined && { by }),
     ...(fields && { $select: fields.join(',') }),
     ...(related && { $expand: Object.entries(related).map(expansion).join(',') }),
     ...(which !== undefined && { $filter: which }),

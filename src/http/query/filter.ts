@@ -212,7 +212,8 @@ class Reader {
   #children(table: string, name: string): Relation {
     const known = childrenOf(this.model, table).filter((each) => each.name === name)
     if (known.length === 1) return childOf(this.model, table, name)
-    return this.scanner.fail(`nothing leads from ${table} to ${name}`)
+    const many = `several fields of ${name} lead to ${table}, which a filter cannot tell apart`
+    return this.scanner.fail(known.length > 1 ? many : `nothing leads from ${table} to ${name}`)
   }
 }
 

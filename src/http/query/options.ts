@@ -18,7 +18,7 @@ const OF_ONE = ['$select', '$expand', 'access'] as const
 /** What it may say of a list. */
 const OF_LIST = [...OF_ONE, '$filter', '$orderby', '$top', '$skiptoken'] as const
 /** What may be said of related records. */
-const OF_RELATED = [...OF_ONE, '$filter', '$orderby', '$top'] as const
+const OF_RELATED = [...OF_ONE, '$filter', '$orderby', '$top', 'by'] as const
 
 /** What a read is asked, for the scoped store. */
 export interface ReadAsked {
@@ -29,6 +29,8 @@ export interface ReadAsked {
 
 /** What related records are asked. */
 export interface RelatedAsked extends ReadAsked {
+  /** By which of several references. */
+  readonly by?: string
   readonly where?: Filter
   readonly orderBy?: readonly string[]
   readonly limit?: number
@@ -118,8 +120,9 @@ function yesOrNo(said: string): boolean {
 }
 
 function relatedFrom(model: ModelData, table: string, given: Given, depth: number): RelatedAsked {
-  const [select, expand, access, filter, orderby, top] = OF_RELATED.map((name) => given.get(name))
+  const [select, expand, access, filter, orderby, top, by] = OF_RELATED.map((name) => given.get(name))
   return {
+    ...(by !== undefined && { by }),
     ...(access !== undefined && { access: yesOrNo(access) }),
     ...(select !== undefined && { fields: selected(model, table, select) }),
     ...(expand !== undefined && { with: expanded(model, table, expand, depth) }),
@@ -165,8 +168,8 @@ function expanded(
     if (name === '')
       throw badQuery('$expand must be names of relations, each with options in brackets behind it or nothing.')
     const parent = parentsOf(model, table).find((relation) => relation.name === name)
-    const child = childrenOf(model, table).find((relation) => relation.name === name)
-    const to = parent ?? child
+    const children = childrenOf(model, table).filter((relation) => relation.name === name)
+    const to = parent ?? children[0]
     if (!to) throw new UnknownNameError('relation', name, [], table)
     const given = once(
       new URLSearchParams(
@@ -177,6 +180,9 @@ function expanded(
       OF_RELATED,
     )
     const asked = relatedFrom(model, to.table, given, depth + 1)
+    if (parent && asked.by !== undefined) throw badQuery(`${name} is one reference: by does not go with it.`)
+    if (!parent && asked.by === undefined && children.length > 1)
+      throw badQuery(`Several fields of ${name} lead here: say by which, as in ${name}(by=…).`)
     // Where nobody said how many, one more than the limit says whether there are more.
     return [name, parent ? asked : { limit: HTTP_LIMITS.relatedRecords + 1, ...asked }] as const
   })
