@@ -13,6 +13,7 @@ import {
 } from 'pachter'
 import { accessReader, accessQuestions, answer, evaluator, fieldMasks, isClosed, lookupIn } from 'pachter/decide'
 import { checkCaller, checkRulebook, permission } from 'pachter/rules'
+import type { StoredVerdict } from 'pachter/guard'
 import { fieldOf } from 'pachter/model'
 import { strangerFor } from './support/conditions.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
@@ -138,9 +139,14 @@ function attemptInMemory({ rulebook, data }: World, { caller, table, action, key
 }
 
 /** The status an engine gives an attempt, and the record it leaves, before all is taken back. */
-async function attemptInEngine({ caller, table, action, key }: Attempt, given: object, { as, undone }: Guarded) {
+async function attemptInEngine({ caller, table, action, key }: Attempt, given: object, { name, as, undone }: Guarded) {
+  // What it would be is told beforehand, to whoever asks; on one engine, since all say in this way why they refuse.
+  const isAsked = name === 'better-sqlite3' && action !== 'create'
+  const values = action === 'delete' ? [] : [given]
+  const foretold = isAsked && ((await as(caller)['verdict']?.(table, action, key, ...values)) as StoredVerdict)
   return undone(async () => {
     const { status, left } = await write(as(caller))
+    if (foretold) expect(foretold.verdict.status).to.equal(status)
     const stored = as(trusted('look at what was stored'))
     return { status, left: status === 200 ? await stored['get']?.(table, left).catch(() => undefined) : undefined }
   })

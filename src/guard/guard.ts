@@ -219,7 +219,9 @@ export interface ScopedStore<M, A = AnyActions> {
   hasRole(role: string): Promise<boolean>
   /**
    * Says whether the caller may do this to a stored record, and why: for the developer, since it tells more
-   * than the caller may know.
+   * than the caller may know. Its status is what the write would be answered; where values are wrong, that is 422.
+   *
+   * @example const { verdict } = await guard.as(ben).verdict('entries', 'update', 7, { title: '' })
    */
   verdict<T extends TableName<M>>(
     table: T,

@@ -101,6 +101,9 @@ function ordersOf({ order }: Asked, { masks }: RecordRequest): readonly Order[] 
 
 /** Refuses, without asking the database, what no record could be open to. */
 export function refuseClosed(session: Session, inquiry: Inquiry): void {
-  const { is } = planned(session, 'closed', [inquiry.table, inquiry.action], () => ({ is: isClosed(inquiry) }))
-  if (is) throw refusal(closedVerdict(inquiry))
+  if (isShut(session, inquiry)) throw refusal(closedVerdict(inquiry))
 }
+
+/** Whether no record at all could be open to this caller. */
+export const isShut = (session: Session, inquiry: Inquiry): boolean =>
+  planned(session, 'closed', [inquiry.table, inquiry.action], () => ({ is: isClosed(inquiry) })).is

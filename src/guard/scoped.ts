@@ -1,6 +1,5 @@
-import { readKey, tableOf, UnknownNameError } from '../model/index.js'
-import { readValues } from '../decide/index.js'
-import { type Action, assertAction, type Rulebook, rulesOf } from '../rules/index.js'
+import { tableOf, UnknownNameError } from '../model/index.js'
+import { type Action, type Rulebook, rulesOf } from '../rules/index.js'
 import type { GivenOptions } from './ask.js'
 import { type BulkOptions, changeMany, createMany, deleteMany } from './bulk.js'
 import { decided, hasRole, rolesNow } from './decided.js'
@@ -10,7 +9,7 @@ import { basis, count, exists, explain, get, list } from './reads.js'
 import { atomically, type Session } from './session.js'
 import { stream } from './stream.js'
 import { upsert } from './upsert.js'
-import { inquire } from './verdicts.js'
+import { judge } from './verdicts.js'
 import { change, create, remove } from './writes.js'
 import { filter, type FilterOptions, view } from './own-queries.js'
 
@@ -22,7 +21,7 @@ type Values = Readonly<Record<string, unknown>>
 
 /** The methods of a scoped store, for a session; their types for apps stand in `guard.ts`. */
 export function scopedStore(session: Session) {
-  const { rulebook, caller } = session
+  const { rulebook } = session
   return {
     list: (table: string, options: GivenOptions = {}) =>
       told(session, { method: 'list', action: 'list', table }, () => list(session, table, options)),
@@ -109,16 +108,7 @@ export function scopedStore(session: Session) {
     verdict: async (table: string, action: Action, key: Key, values?: Values) => {
       announce(session, { method: 'verdict', action, table, key })
       await gotReady(session)
-      assertAction(rulesOf(rulebook, table), table, action)
-      const reading = values && readValues(rulebook, table, action, values)
-      const inquiry = {
-        rulebook,
-        table,
-        action,
-        caller,
-        ...(reading && { fields: reading.fields, unfit: reading.unfit }),
-      }
-      return inquire(session, inquiry, readKey(rulebook.model, table, key), reading?.values)
+      return judge(session, table, action, key, values)
     },
   }
 }

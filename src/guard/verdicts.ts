@@ -1,13 +1,18 @@
 import {
+  closedVerdict,
   type Inquiry,
   type MemoryRecord,
+  type Reading,
   questionsFor,
   stampsToSet,
   unchangedId,
   type Verdict,
   verdictFrom,
 } from '../decide/index.js'
-import type { KeyValues } from '../model/index.js'
+import { InputError, type KeyValues, readKey } from '../model/index.js'
+import { type Action, assertAction, rulesOf } from '../rules/index.js'
+import { readGiven } from './given.js'
+import { isShut } from './requests.js'
 import { keySlots, planned, run, type Session } from './session.js'
 
 /** A verdict on a stored record. */
@@ -48,4 +53,41 @@ export async function inquireCreate(session: Session, inquiry: Inquiry, record: 
     session.backend.askNew(table, questionsFor([inquiry])),
   )
   return verdictFrom(inquiry, await run(session, plan, record))
+}
+
+/** Whether a verdict is that there is nothing to write for this caller, whatever the values. */
+export const isRefusal = ({ status }: Verdict): boolean => status !== 200 && status !== 422
+
+/** The verdict on a stored record: what a write of these values would be answered. */
+export async function judge(
+  session: Session,
+  table: string,
+  action: Action,
+  key: unknown,
+  given?: unknown,
+): Promise<StoredVerdict> {
+  const { rulebook, caller } = session
+  assertAction(rulesOf(rulebook, table), table, action)
+  const reading = given === undefined ? undefined : await readGiven(session, table, action, given)
+  const inquiry: Inquiry = {
+    rulebook,
+    table,
+    action,
+    caller,
+    ...(reading && { fields: reading.fields, unfit: reading.unfit }),
+  }
+  const found = await inquire(session, inquiry, readKey(rulebook.model, table, key), reading?.values)
+  return { ...found, verdict: answered(session, inquiry, found.verdict, reading?.problems ?? new Map()) }
+}
+
+/** A verdict as it is answered: what is closed is that before any record is looked at, and wrong values are told after all else. */
+function answered(session: Session, inquiry: Inquiry, verdict: Verdict, problems: Reading['problems']): Verdict {
+  if (isShut(session, inquiry)) {
+    const { status, message } = closedVerdict(inquiry)
+    return { ...verdict, allowed: false, status, message }
+  }
+  if (problems.size === 0 || isRefusal(verdict)) return verdict
+  const invalid = { ...verdict.invalid, ...Object.fromEntries(problems) }
+  const { message } = new InputError(inquiry.table, invalid)
+  return { ...verdict, allowed: false, status: 422, invalid, message }
 }

@@ -7,7 +7,6 @@ import {
   refusal,
   stampsToSet,
   unstamped,
-  type Verdict,
 } from '../decide/index.js'
 import { fieldOf, isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
 import {
@@ -29,7 +28,7 @@ import { decidedPermission, recordRequest, refuseClosed } from './requests.js'
 import { attempt, lockParents, lockRecords } from './attempt.js'
 import { seenAfterWrite } from './reads.js'
 import { keySlots, planned, run, type Session } from './session.js'
-import { inquire, inquireCreate } from './verdicts.js'
+import { inquire, inquireCreate, isRefusal } from './verdicts.js'
 
 /** Stores a new record. */
 export async function create(session: Session, table: string, given: unknown): Promise<ReadRecord> {
@@ -231,9 +230,6 @@ export function prepareRemoval(session: Session, table: string) {
 
 /** Whether a condition looks at other records than the one it is about. */
 const restsOnOthers = (condition: Condition): boolean => contains(condition, ({ kind }) => kind === 'some')
-
-/** Whether a verdict is that there is nothing to write for this caller, whatever the values. */
-const isRefusal = ({ status }: Verdict): boolean => status !== 200 && status !== 422
 
 /** The key that stands among a record's values. */
 export const keyAmong = (model: ModelData, table: string, values: Readonly<Record<string, unknown>>): KeyValues =>
