@@ -8,6 +8,7 @@ import { postgresqlStore } from 'pachter/connect/postgresql'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { createTables, type SqlStore } from 'pachter/sql'
 import pg from 'pg'
+import { refusalOf } from './support/korenveld.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { sample } from './support/samples/drawn.js'
 import { model, rules } from './support/samples/rules.js'
@@ -158,6 +159,9 @@ describe('values, however an application has set up its driver and its sessions'
           await everybody.update('bells', one, { at, until: later })
         }
         for (const [place, everybody] of stores.entries()) {
+          // No column of this type holds moments from 2038 on.
+          const tooLate = await refusalOf(everybody.create('bells', { id: 99, at: new Date('2050-01-01T00:00:00Z') }))
+          expect(tooLate).to.include({ code: 'input-invalid', status: 422 })
           expect(await everybody.get('bells', 1)).to.deep.equal({ id: 1, at, until: later })
           expect(idsOf(await everybody.list('bells', { where: (row) => row.at.is(at) }))).to.deep.equal([1, 11])
           expect(idsOf(await everybody.list('bells', { where: (row) => row.at.above(at) }))).to.deep.equal([2, 12])

@@ -43,7 +43,7 @@ const BUSY: ReadonlySet<unknown> = new Set([1205, 1213, 1020])
 const CONSTRAINT: ReadonlySet<unknown> = new Set([1048, 1216, 1217, 1364, 1451, 1452, 1557, 1761, 1762, 3819, 4025])
 
 /** A value that a column does not take. */
-const MISFIT: ReadonlySet<unknown> = new Set([1264, 1366, 1406])
+const MISFIT: ReadonlySet<unknown> = new Set([1264, 1292, 1366, 1406])
 
 /**
  * In an UPDATE, MariaDB evaluates lists of rows that are not there, and stops at what is no JSON; a missing list
