@@ -12,6 +12,8 @@ export interface Write<T> {
   readonly table: string
   /** Whether it rests on other records, which can change while it waits for its turn. */
   readonly rests: boolean
+  /** Whether it stores values that were given. */
+  readonly stores: boolean
   /** Locks what it writes and what it refers to; says whether there is anything to write. */
   lock(inside: Session): Promise<boolean>
   /** Nothing where nothing was written. */
@@ -42,10 +44,10 @@ export function attempt<T>(session: Session, write: Write<T>): T | Promise<T> {
 
 /** Throws what trying again does not help against: inside a transaction, what is in the way stays until that ends. */
 async function assertBusy<T>(session: Session, write: Write<T>, error: unknown): Promise<void> {
-  if (error instanceof MisfitError) {
+  if (error instanceof MisfitError && write.stores) {
     // Some databases look at values before they look for records: what is wrong with the one is told after the other.
     await write.explain(session)
-    const problems = { values: 'must not be too long or too large to be stored' }
+    const problems = { values: 'must all be such as can be stored' }
     throw noteAside(new InputError(write.table, problems), { cause: error })
   }
   if (!(error instanceof BusyError) || session.place.isInside) throw error

@@ -12,7 +12,7 @@ export class ConflictError extends PachterError {
 /** Another transaction was in the way; the same can be tried again. HTTP status 409. */
 export class BusyError extends ConflictError {}
 
-/** A value is too long or too large for where it is to be stored. What was to be written makes an `InputError` of it. */
+/** A value is none that can be stored where it is to be. What was to be written makes an `InputError` of it. */
 export class MisfitError extends ConflictError {}
 
 /** The record is not as whoever writes took it to be; nothing was written. HTTP status 412. */

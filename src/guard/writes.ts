@@ -91,6 +91,7 @@ export async function createRead(session: Session, table: string, reading: Readi
   return attempt(session, {
     table,
     rests,
+    stores: true,
     lock: (inside) => lockParents(inside, table, record),
     write: async (inside) => {
       const { touched, records, keys: [key] = [] } = await run(inside, plan, record, now)
@@ -183,6 +184,7 @@ function changeOne(
   return attempt(session, {
     table,
     rests: write?.rests === true,
+    stores: true,
     lock: async (inside) => (await lockParents(inside, table, values)) && (await lockRecords(inside, table, [key])),
     write: (inside) => {
       if (!write) return undefined
@@ -202,6 +204,7 @@ export async function remove(session: Session, table: string, givenKey: unknown)
   await attempt(session, {
     table,
     rests,
+    stores: false,
     lock: (inside) => lockRecords(inside, table, [key]),
     write: (inside) => withAnswer(run(inside, plan, keySlots(key)), ({ touched }) => touched > 0 || undefined),
     explain: async (asked) => {

@@ -104,7 +104,7 @@ export interface Dialect {
 }
 
 /**
- * What an error of a database means. `misfit`: a value is too long, or too large, for its column; `busy`: another transaction
+ * What an error of a database means. `misfit`: a value is none that its column or a check takes; `busy`: another transaction
  * is in the way, and it can be tried again; `cancelled`: the statement was ended early, and did nothing.
  */
 export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | 'cancelled'

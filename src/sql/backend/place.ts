@@ -66,7 +66,6 @@ function tellable(dialect: Dialect, error: unknown): unknown {
 function errorFor(problem: DatabaseProblem | undefined): PachterError {
   if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
   if (problem === undefined || problem === 'cancelled') return new StoreError('The database did not do this.')
-  if (problem === 'misfit')
-    return new MisfitError('A value is too long or too large to be stored; nothing was written.')
+  if (problem === 'misfit') return new MisfitError('A value is none that can be stored; nothing was written.')
   return new ConflictError('What is stored already stands in the way of this; nothing was written.')
 }

@@ -39,11 +39,11 @@ const sameItem = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
 /** Errors of InnoDB by number: deadlocks, waiting too long, and a record that changed meanwhile. */
 const BUSY: ReadonlySet<unknown> = new Set([1205, 1213, 1020])
 
-/** A value that is not there where one has to be, or that a foreign key or a check does not take. */
-const CONSTRAINT: ReadonlySet<unknown> = new Set([1048, 1216, 1217, 1364, 1451, 1452, 1557, 1761, 1762, 3819, 4025])
+/** A foreign key. */
+const CONSTRAINT: ReadonlySet<unknown> = new Set([1216, 1217, 1451, 1452, 1557, 1761, 1762])
 
-/** A value that a column does not take. */
-const MISFIT: ReadonlySet<unknown> = new Set([1264, 1292, 1366, 1406])
+/** A value that its column or a check does not take, or that is not there where one has to be. */
+const MISFIT: ReadonlySet<unknown> = new Set([1048, 1264, 1292, 1364, 1366, 1406, 3819, 4025])
 
 /**
  * In an UPDATE, MariaDB evaluates lists of rows that are not there, and stops at what is no JSON; a missing list

@@ -13,6 +13,9 @@ const instant = (moment: Fragment): Fragment => sql`date_trunc('milliseconds', $
 
 const identifier = (name: string): string => `"${name.replaceAll('"', '""')}"`
 
+/** A value that is too long or too large, that is not there where one has to be, or that a check does not take. */
+const MISFIT: ReadonlySet<unknown> = new Set(['22001', '22003', '23502', '23514'])
+
 /** PostgreSQL 13 and later. */
 export const postgresql: Dialect = Object.freeze({
   name: 'postgresql',
@@ -23,7 +26,7 @@ export const postgresql: Dialect = Object.freeze({
     if (code === '23505') return 'duplicate'
     if (['40001', '40P01', '55P03'].includes(String(code))) return 'busy'
     if (code === '57014') return 'cancelled'
-    if (code === '22001' || code === '22003') return 'misfit'
+    if (MISFIT.has(code)) return 'misfit'
     return String(code).startsWith('23') ? 'constraint' : undefined
   },
   failsWhole: true,

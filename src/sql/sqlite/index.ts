@@ -9,6 +9,9 @@ import { types } from './types.js'
 /** What SQLite calls a key or a unique value that is there already, by number: for `node:sqlite`. */
 const DUPLICATE: ReadonlySet<unknown> = new Set([1555, 2067, 2579])
 
+/** The same of a value that a check does not take, or that is missing where one has to be. */
+const MISFIT: ReadonlySet<unknown> = new Set([275, 1299])
+
 const lowByte = (code: unknown): number | undefined => (typeof code === 'number' ? code & 0xff : undefined)
 
 const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice' || type === 'uuid'
@@ -32,6 +35,7 @@ export const sqlite: Dialect = Object.freeze({
   problem: ({ code, errcode }) => {
     if (/^SQLITE_CONSTRAINT_(?:PRIMARYKEY|UNIQUE|ROWID)$/.test(String(code)) || DUPLICATE.has(errcode))
       return 'duplicate'
+    if (/^SQLITE_CONSTRAINT_(?:CHECK|NOTNULL)$/.test(String(code)) || MISFIT.has(errcode)) return 'misfit'
     if (String(code).startsWith('SQLITE_CONSTRAINT') || lowByte(errcode) === 19) return 'constraint'
     return String(code).startsWith('SQLITE_BUSY') || lowByte(errcode) === 5 ? 'busy' : undefined
   },
