@@ -174,6 +174,16 @@ describe('values of every type, from the database to a page and back', function 
       )
     })
 
+    it('are refused as a whole where that is said of them, and not in silence', async () => {
+      const page = await browser.newPage()
+      await open(page)
+      await page.fill('[name=text]', 'weeds')
+      await page.getByRole('button').click()
+      const told = page.locator('p', { hasText: 'must be of use' })
+      await told.waitFor()
+      expect(await told.textContent()).to.contain('}These values do not fit samples')
+    })
+
     it('that nobody touched are what is seen: not ticked, none chosen, missing', async () => {
       const page = await browser.newPage()
       await open(page)
@@ -189,7 +199,7 @@ describe('values of every type, from the database to a page and back', function 
 
 /** Everything of a store, served to a client in the same process. */
 async function served(store: Followed<SqlStore>) {
-  const guard = createGuard({ rules, store })
+  const guard = createGuard({ rules, store, validators: { samples: { create: weedless } } })
   const nobody = { name: 'nobody', identify: () => notMine }
   const handler = createHandler({ guard, identity: await createIdentity({ rules, sources: [nobody] }) })
   const live = await createLive({ handler, store })
@@ -203,6 +213,15 @@ async function served(store: Followed<SqlStore>) {
     await live.close()
   }
   return { guard, handler, client, close }
+}
+
+/** Says of the values as a whole that they are none. */
+const weedless = {
+  '~standard': {
+    version: 1 as const,
+    validate: (given: unknown) =>
+      (given as Sample)['text'] === 'weeds' ? { issues: [{ message: 'must be of use' }] } : {},
+  },
 }
 
 /** A form has moments to the second, and nothing chosen where a list is missing. */

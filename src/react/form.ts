@@ -2,7 +2,17 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef } from 'react'
 import type { AnswerError } from '../client/index.js'
 import type { Access } from '../decide/index.js'
-import { accepts, bigIntAsText, type FieldData, fieldOf, isMissing, keyPath, sameValue } from '../model/index.js'
+import {
+  accepts,
+  bigIntAsText,
+  type FieldData,
+  fieldOf,
+  isMissing,
+  keyPath,
+  type ModelData,
+  sameValue,
+  tableOf,
+} from '../model/index.js'
 import { changesOf } from './changes.js'
 import { useQueries } from './cache.js'
 import { type AnyClient, type AnyRecord, type ForReactOptions, keyIn, RECORDS, SESSION } from './context.js'
@@ -133,7 +143,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
           keepDraft(model, table, form, { by: state.by, values: state.typed, ...tagged(tag) })
         }
         const theirs = error.code === 'changed' ? await whatIsThere(values) : null
-        settle((before) => ({ ...before, isSaving: false, ...shownOf(error), ...(theirs && { theirs }) }))
+        settle((before) => ({ ...before, isSaving: false, ...shownOf(model, table, error), ...(theirs && { theirs }) }))
         return
       } finally {
         if (sending.current === form) sending.current = undefined
@@ -203,9 +213,11 @@ function unlike({ typed, texts }: FormState, before: AnyRecord): Pick<FormState,
 }
 
 /** What stands at fields, and what is about none of them. */
-function shownOf(error: AnswerError): Pick<FormState, 'errors' | 'problem'> {
+function shownOf(model: ModelData, table: string, error: AnswerError): Pick<FormState, 'errors' | 'problem'> {
   const errors = error.fields ?? {}
-  return { errors, problem: Object.keys(errors).length > 0 ? null : error }
+  const names = Object.keys(errors)
+  const isAtFields = names.length > 0 && names.every((name) => Object.hasOwn(tableOf(model, table).fields, name))
+  return { errors, problem: isAtFields ? null : error }
 }
 
 const without = <V>(from: Readonly<Record<string, V>>, names: object): Readonly<Record<string, V>> =>
