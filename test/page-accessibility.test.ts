@@ -33,23 +33,29 @@ describe('Korenveld’s pages, for everybody', function () {
       eva: ['/office', '/waiting-list', '/rents'],
     }
     const found: string[] = []
+    const looks = [
+      { colorScheme: 'light', width: 1280, height: 800 },
+      { colorScheme: 'dark', width: 390, height: 844 },
+    ] as const
     for (const [name, paths] of Object.entries(visits)) {
-      for (const colorScheme of ['light', 'dark'] as const) {
-        const viewport = colorScheme === 'light' ? { width: 1280, height: 800 } : { width: 390, height: 844 }
-        const page = await korenveld.visit(name, '/', { colorScheme, viewport })
-        for (const path of paths) {
-          await page.goto(`${korenveld.origin}${path}`)
-          await page.locator('h1').waitFor()
-          await page.locator('main[aria-busy="false"]').waitFor()
-          await page.getByRole('status', { name: 'Loading' }).first().waitFor({ state: 'detached' })
+      const page = await korenveld.visit(name)
+      for (const path of paths) {
+        await page.goto(`${korenveld.origin}${path}`)
+        await page.locator('h1').waitFor()
+        await page.locator('main[aria-busy="false"]').waitFor()
+        await page.getByRole('status', { name: 'Loading' }).first().waitFor({ state: 'detached' })
+        for (const { colorScheme, ...size } of looks) {
+          await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
+          await page.setViewportSize(size)
+          await page.locator(`html[data-mantine-color-scheme=${colorScheme}]`).waitFor()
           for (const each of await accessibilityOf(page)) found.push(`${name} ${colorScheme} ${path}: ${each}`)
           const tooWide = await page.evaluate(
             () => document.documentElement.scrollWidth > document.documentElement.clientWidth,
           )
           if (tooWide) found.push(`${name} ${colorScheme} ${path}: is wider than the window`)
         }
-        await page.context().close()
       }
+      await page.context().close()
     }
     expect(found).to.deep.equal([])
   })

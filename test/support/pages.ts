@@ -9,12 +9,19 @@ import { browserOptions } from './browser.js'
 const config = fileURLToPath(new URL('../../examples/allotment/vite.config.ts', import.meta.url))
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
 
+let isBuilt = false
+
+/** Builds Korenveld's pages, once for all tests. */
+function build(): void {
+  if (isBuilt) return
+  const args = ['vite', 'build', '--config', config, '--logLevel', 'error']
+  isBuilt = spawnSync('npx', args, { stdio: 'inherit' }).status === 0
+  if (!isBuilt) throw new Error('The pages could not be built.')
+}
+
 /** Korenveld, built and served, and browsers of whoever comes. */
 export async function openKorenveld() {
-  const { status } = spawnSync('npx', ['vite', 'build', '--config', config, '--logLevel', 'error'], {
-    stdio: 'inherit',
-  })
-  if (status !== 0) throw new Error('The pages could not be built.')
+  build()
   const server = await serve(0)
   const browser: Browser = await chromium.launch(browserOptions())
   const origin = server.address.replace(/\/$/, '')
@@ -60,8 +67,10 @@ export const forge = (page: Page, method: string, path: string, body?: object) =
 export async function accessibilityOf(page: Page): Promise<readonly string[]> {
   await page.evaluate(axe)
   return page.evaluate(async () => {
-    const { axe: checker } = globalThis as unknown as { axe: { run(): Promise<{ violations: readonly Violation[] }> } }
-    const { violations } = await checker.run()
+    const { axe: checker } = globalThis as unknown as {
+      axe: { run(options: object): Promise<{ violations: readonly Violation[] }> }
+    }
+    const { violations } = await checker.run({ resultTypes: ['violations'] })
     return violations.flatMap(({ id, nodes }) =>
       nodes.map(({ html, any }) => `${id}: ${html.slice(0, 160)} ${any[0]?.message ?? ''}`),
     )
