@@ -128,6 +128,27 @@ describe('what a column does not hold as it is', () => {
       await engine.store.query('DROP TABLE labels', [])
     }
   })
+
+  it('of others is not told of where it keeps a record from being removed', async () => {
+    for (const engine of await openEngines()) {
+      // MariaDB has no such reference.
+      if (engine.name === 'MariaDB') continue
+      const { guard } = await labels(engine, engine.store)
+      const makes = [
+        'marks (label int NOT NULL REFERENCES labels ON DELETE SET NULL)',
+        'pins (label int REFERENCES labels)',
+      ]
+      for (const [at, table] of makes.entries()) {
+        await engine.store.query(`CREATE TABLE ${table}`, [])
+        await engine.store.query(`INSERT INTO ${table.split(' ')[0]} VALUES (${at + 1})`, [])
+      }
+      const everything = guard.as(trusted('what is there'))
+      const [missing, referred] = await Promise.all([1, 2].map((id) => outcome(everything.delete('labels', id))))
+      expect(missing, engine.name).to.include({ status: 409 })
+      expect(missing, engine.name).to.deep.equal(referred)
+      for (const table of ['marks', 'pins', 'labels']) await engine.store.query(`DROP TABLE ${table}`, [])
+    }
+  })
 })
 
 /** Any write of a table whose fields are not known here. */

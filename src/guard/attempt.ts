@@ -1,4 +1,4 @@
-import { InputError, isMissing, type KeyValues, noteAside, parentsOf } from '../model/index.js'
+import { asideOf, InputError, isMissing, type KeyValues, noteAside, parentsOf } from '../model/index.js'
 import { withAnswer } from './answer.js'
 import { BusyError, ConflictError, MisfitError } from './errors.js'
 import { decidedPermission } from './requests.js'
@@ -48,7 +48,7 @@ async function assertBusy<T>(session: Session, write: Write<T>, error: unknown):
     // Some databases look at values before they look for records: what is wrong with the one is told after the other.
     await write.explain(session)
     const problems = { values: 'must all be such as can be stored' }
-    throw noteAside(new InputError(write.table, problems), { cause: error })
+    throw noteAside(new InputError(write.table, problems), asideOf(error))
   }
   if (!(error instanceof BusyError) || session.place.isInside) throw error
 }

@@ -66,6 +66,7 @@ function tellable(dialect: Dialect, error: unknown): unknown {
 function errorFor(problem: DatabaseProblem | undefined): PachterError {
   if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
   if (problem === undefined || problem === 'cancelled') return new StoreError('The database did not do this.')
-  if (problem === 'misfit') return new MisfitError('A value is none that can be stored; nothing was written.')
-  return new ConflictError('What is stored already stands in the way of this; nothing was written.')
+  // One sentence for all, which does not tell what it is that stands there.
+  const Kind = problem === 'misfit' ? MisfitError : ConflictError
+  return new Kind('What is stored already stands in the way of this; nothing was written.')
 }
