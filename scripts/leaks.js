@@ -7,82 +7,8 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
-
 /** Each leak: what it tells, and the line of the source that, changed so, tells it. */
-const LEAKS = [
-  {
-    tells: 'where a hidden reference leads',
-    file: 'src/guard/requests.ts',
-    from: '...(from && { from }),',
-    to: '',
-  },
-  {
-    tells: 'which records refer to one by a hidden reference',
-    file: 'src/guard/requests.ts',
-    from: '...(to && { to }),',
-    to: '',
-  },
-  {
-    tells: "a deny's message to those whom no grant lets",
-    file: 'src/decide/verdict.ts',
-    from: 'status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)',
-    to: 'status === 403 && denied[0]',
-  },
-  {
-    tells: "a deny's message to those whom no grant lets, where they see all that it looks at",
-    file: 'src/decide/verdict.ts',
-    from: 'status === 403 && open && isEmpty',
-    to: 'status === 403 && isEmpty',
-  },
-  {
-    tells: "a deny's message to those who do not see what it looks at",
-    file: 'src/decide/verdict.ts',
-    from: 'denied.find((deny) => deny.told)',
-    to: 'denied[0]',
-  },
-  {
-    tells: 'the order of a hidden field',
-    file: 'src/guard/requests.ts',
-    from: 'return sight ? { ...each, sight } : each',
-    to: 'return each',
-  },
-  {
-    tells: 'what a condition of the caller finds in a hidden field',
-    file: 'src/guard/requests.ts',
-    from: 'asSeen(rulebook, where, [table])',
-    to: 'where',
-  },
-  {
-    tells: 'what a condition of the caller finds in related records that are hidden',
-    file: 'src/rules/seen.ts',
-    from: "{ kind: 'may', level: to.level, table, action: 'list' },",
-    to: '',
-  },
-  {
-    tells: 'whether a guess at a hidden field is right, as no change',
-    file: 'src/decide/verdict.ts',
-    from: 'if (unchanged !== undefined && facts(unchanged) && sees()) continue',
-    to: 'if (unchanged !== undefined && facts(unchanged)) continue',
-  },
-  {
-    tells: 'whether a hidden record has a key',
-    file: 'src/rules/discretion.ts',
-    from: 'const chosen = creating ? fields.filter((name) => key.includes(name)) : []',
-    to: 'const chosen: string[] = []',
-  },
-  {
-    tells: 'whether a reference leads to a hidden record',
-    file: 'src/rules/discretion.ts',
-    from: 'if (!relation) return []',
-    to: 'return []',
-  },
-  {
-    tells: 'that a record is there which one may not see',
-    file: 'src/decide/verdict.ts',
-    from: 'return seen ? 403 : 404',
-    to: 'return 403',
-  },
-]
+const LEAKS = JSON.parse(readFileSync(join(root, 'scripts/leaks.json'), 'utf8'))
 
 /** A copy of the project; what is installed is shared. */
 function copied() {

@@ -33,4 +33,16 @@ describe('The package', () => {
     expect(String(loaded)).to.equal('')
     expect(readFileSync(join(own, 'dist/libraries/LICENSES.txt'), 'utf8')).to.match(/^yaml .*ISC[^]*Permission to use/m)
   })
+
+  it('has every line that the search for leaks changes, once', () => {
+    const leaks = JSON.parse(readFileSync(join(root, 'scripts/leaks.json'), 'utf8')) as readonly Leak[]
+    for (const { file, from } of leaks)
+      expect(readFileSync(join(root, file), 'utf8').split(from), from).to.have.length(2)
+    expect(leaks).to.have.length.greaterThan(10)
+  })
 })
+
+interface Leak {
+  readonly file: string
+  readonly from: string
+}
