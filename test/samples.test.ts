@@ -174,14 +174,17 @@ describe('values of every type, from the database to a page and back', function 
       )
     })
 
-    it('are refused as a whole where that is said of them, and not in silence', async () => {
+    it('are not refused in silence, whatever it is said of', async () => {
       const page = await browser.newPage()
       await open(page)
-      await page.fill('[name=text]', 'weeds')
-      await page.getByRole('button').click()
-      const told = page.locator('p', { hasText: 'must be of use' })
-      await told.waitFor()
-      expect(await told.textContent()).to.contain('}These values do not fit samples')
+      for (const [text, problem] of Object.entries(WEEDS)) {
+        await page.fill('[name=text]', text)
+        await page.getByRole('button').click()
+        const told = page.locator('p', { hasText: problem })
+        await told.waitFor()
+        const isWhole = (await told.textContent())?.includes('}These values do not fit samples')
+        expect(isWhole, text).to.equal(text !== 'moss')
+      }
     })
 
     it('that nobody touched are what is seen: not ticked, none chosen, missing', async () => {
@@ -215,12 +218,16 @@ async function served(store: Followed<SqlStore>) {
   return { guard, handler, client, close }
 }
 
-/** Says of the values as a whole that they are none. */
+/** What is wrong with some texts: as values of their field, of one that has no input, and of none. */
+const WEEDS: Readonly<Record<string, string>> = { weeds: 'as a whole', thistles: 'by its key', moss: 'by its text' }
 const weedless = {
   '~standard': {
     version: 1 as const,
-    validate: (given: unknown) =>
-      (given as Sample)['text'] === 'weeds' ? { issues: [{ message: 'must be of use' }] } : {},
+    validate: (given: unknown) => {
+      const text = (given as Sample)['text'] as string
+      const path = { weeds: [], thistles: ['id'], moss: ['text'] }[text]
+      return path ? { issues: [{ message: WEEDS[text] as string, path }] } : {}
+    },
   },
 }
 

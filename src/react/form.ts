@@ -9,7 +9,6 @@ import {
   fieldOf,
   isMissing,
   keyPath,
-  type ModelData,
   sameValue,
   tableOf,
 } from '../model/index.js'
@@ -112,6 +111,11 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
       isNew ? settable?.has(field) !== false : record?.$access?.changeable.includes(field) === true
     const mayChange = (field: string) => standstill?.() === undefined && isOpen(field)
 
+    /** Whether a field has an input, as far as that can be known: what was typed has, and all of a new record that was not given. */
+    const isDrawn = (field: string) =>
+      Object.hasOwn(state.typed, field) ||
+      (isNew && Object.hasOwn(tableOf(model, table).fields, field) && isOpen(field) && !Object.hasOwn(initial, field))
+
     const type = (typed: AnyRecord, texts: Readonly<Record<string, string>> = {}) =>
       put((before) => ({
         ...before,
@@ -143,7 +147,7 @@ export function formHooks(client: AnyClient, { standstill }: ForReactOptions) {
           keepDraft(model, table, form, { by: state.by, values: state.typed, ...tagged(tag) })
         }
         const theirs = error.code === 'changed' ? await whatIsThere(values) : null
-        settle((before) => ({ ...before, isSaving: false, ...shownOf(model, table, error), ...(theirs && { theirs }) }))
+        settle((before) => ({ ...before, isSaving: false, ...shownOf(error, isDrawn), ...(theirs && { theirs }) }))
         return
       } finally {
         if (sending.current === form) sending.current = undefined
@@ -212,12 +216,11 @@ function unlike({ typed, texts }: FormState, before: AnyRecord): Pick<FormState,
   return { typed: without(typed, same), texts: without(texts, same) }
 }
 
-/** What stands at fields, and what is about none of them. */
-function shownOf(model: ModelData, table: string, error: AnswerError): Pick<FormState, 'errors' | 'problem'> {
+/** What stands at fields; and all of it, where some is about what has no input. */
+function shownOf(error: AnswerError, isDrawn: (name: string) => boolean): Pick<FormState, 'errors' | 'problem'> {
   const errors = error.fields ?? {}
   const names = Object.keys(errors)
-  const isAtFields = names.length > 0 && names.every((name) => Object.hasOwn(tableOf(model, table).fields, name))
-  return { errors, problem: isAtFields ? null : error }
+  return { errors, problem: names.length > 0 && names.every(isDrawn) ? null : error }
 }
 
 const without = <V>(from: Readonly<Record<string, V>>, names: object): Readonly<Record<string, V>> =>
