@@ -177,10 +177,10 @@ describe('values of every type, from the database to a page and back', function 
     it('are not refused in silence, whatever it is said of', async () => {
       const page = await browser.newPage()
       await open(page)
-      for (const [text, problem] of Object.entries(WEEDS)) {
+      for (const [text, { message }] of Object.entries(WEEDS)) {
         await page.fill('[name=text]', text)
         await page.getByRole('button').click()
-        const told = page.locator('p', { hasText: problem })
+        const told = page.locator('p', { hasText: message })
         await told.waitFor()
         const isWhole = (await told.textContent())?.includes('}These values do not fit samples')
         expect(isWhole, text).to.equal(text !== 'moss')
@@ -218,15 +218,18 @@ async function served(store: Followed<SqlStore>) {
   return { guard, handler, client, close }
 }
 
-/** What is wrong with some texts: as values of their field, of one that has no input, and of none. */
-const WEEDS: Readonly<Record<string, string>> = { weeds: 'as a whole', thistles: 'by its key', moss: 'by its text' }
+/** What is wrong with some texts: as values of no field, of one that has no input, and of their own. */
+const WEEDS: Readonly<Record<string, { readonly path: readonly string[]; readonly message: string }>> = {
+  weeds: { path: [], message: 'as a whole' },
+  thistles: { path: ['id'], message: 'by its key' },
+  moss: { path: ['text'], message: 'by its text' },
+}
 const weedless = {
   '~standard': {
     version: 1 as const,
     validate: (given: unknown) => {
       const text = (given as Sample)['text'] as string
-      const path = { weeds: [], thistles: ['id'], moss: ['text'] }[text]
-      return path ? { issues: [{ message: WEEDS[text] as string, path }] } : {}
+      return Object.hasOwn(WEEDS, text) ? { issues: [WEEDS[text] as (typeof WEEDS)[string]] } : {}
     },
   },
 }
