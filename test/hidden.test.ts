@@ -194,4 +194,44 @@ describe('what is hidden', () => {
       }
     }
   })
+
+  it('is not found by a condition on what leads to it, in Korenveld', async () => {
+    const data = (await readData()) as Data
+    const { model } = korenveld as unknown as World['rulebook']
+    const store = (engines.find(({ name }) => name === 'better-sqlite3') as Engine).store
+    await load({ name: 'better-sqlite3', store, close: async () => undefined }, model, data)
+    const guard = createGuard({ rules: korenveld, store, clock: () => NOW })
+    let asked = 0
+    for (const who of [callers.nobody, callers.ana, callers.ben]) {
+      const scoped = guard.as(who) as unknown as AnyStore
+      const idsOf = async (table: string) =>
+        ((await Promise.resolve(scoped['list']?.(table)).catch(() => [])) as Row[]).map((row) => row['id'])
+      for (const table of Object.keys(model.tables)) {
+        if ((await idsOf(table)).length === 0) continue
+        for (const relation of [...parentsOf(model, table), ...childrenOf(model, table)]) {
+          const seen = await idsOf(relation.table)
+          const hidden = (data[relation.table] ?? []).map((row) => row['id']).filter((id) => !seen.includes(id))
+          for (const id of hidden.filter((each) => each !== undefined).slice(0, 4)) {
+            const where = (row: Asked) => {
+              const leads = row[relation.name] as Asked[string]
+              return relation.one ? leads['id']?.is(id) : leads.by(relation.to).some((each) => each['id']?.is(id))
+            }
+            expect(await scoped['exists']?.(table, { where }), `${table}.${relation.name} ${String(id)}`).to.equal(
+              false,
+            )
+            asked += 1
+          }
+        }
+      }
+    }
+    expect(asked).to.be.greaterThan(60)
+  })
 })
+
+/** A record in a condition, of whatever table. */
+interface Asked {
+  readonly [name: string]: Asked & {
+    is(value: unknown): unknown
+    by(field: string): { some(where: (row: Asked) => unknown): unknown }
+  }
+}
