@@ -31,7 +31,7 @@ export interface Write<T> {
 export function attempt<T>(session: Session, write: Write<T>): T | Promise<T> {
   const settle = (done: T | undefined) => (done === undefined ? again(session, write) : done)
   const retry = async (error: unknown) => {
-    await assertBusy(session, write, error)
+    await assertRetryable(session, write, error)
     return again(session, write)
   }
   try {
@@ -43,7 +43,7 @@ export function attempt<T>(session: Session, write: Write<T>): T | Promise<T> {
 }
 
 /** Throws what trying again does not help against: inside a transaction, what is in the way stays until that ends. */
-async function assertBusy<T>(session: Session, write: Write<T>, error: unknown): Promise<void> {
+async function assertRetryable<T>(session: Session, write: Write<T>, error: unknown): Promise<void> {
   if (error instanceof MisfitError && write.stores) {
     // Some databases look at values before they look for records: what is wrong with the one is told after the other.
     await write.explain(session)
@@ -69,7 +69,7 @@ async function again<T>(session: Session, write: Write<T>): Promise<T> {
       const done = await tried(session, write)
       if (done !== undefined) return done
     } catch (error) {
-      await assertBusy(session, write, error)
+      await assertRetryable(session, write, error)
     }
   }
   throw new ConflictError(`A record of ${write.table} kept changing while it was being written; nothing was written.`)

@@ -72,7 +72,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
       const { statement, answersOf } = planAnswersFor(compilation, createdScope(compilation, table), questions)
       return planFrom(statement, ({ rows: [row] }) => answersOf(row as Given))
     },
-    misfits: (table) => misfitsIn(workshop, table),
+    misfits: misfitsIn(workshop),
     piece: (request) => pieceOf(workshop, request),
   }
 }

@@ -6,10 +6,19 @@ import type { Workshop } from './planned.js'
 
 /**
  * What finds the texts of which a table's columns would store something else: what is too much a database cuts off in silence
- * where it is blanks, some columns lose all blanks at the end, and then it has stored what no rule looked at.
+ * where it is blanks, some columns lose all blanks at the end, and then it has stored what no rule looked at. Worked out for
+ * each table once, as columns are read once.
  */
-export function misfitsIn({ rulebook: { model }, columns }: Workshop, table: string): Misfits | undefined {
-  if (columns.narrow.size === 0) return undefined
+export function misfitsIn(workshop: Workshop): (table: string) => Misfits | undefined {
+  const known = new Map<string, Misfits | undefined>()
+  return (table) => {
+    if (workshop.columns.narrow.size === 0) return undefined
+    if (!known.has(table)) known.set(table, misfitsOf(workshop, table))
+    return known.get(table)
+  }
+}
+
+function misfitsOf({ rulebook: { model }, columns }: Workshop, table: string): Misfits | undefined {
   const narrow = Object.keys(tableOf(model, table).fields).flatMap((field) => {
     const column = columns.narrow.get(placeOfField(model, table, field))
     return column ? [[field, column] as const] : []
