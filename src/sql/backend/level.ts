@@ -2,6 +2,7 @@ import { AsyncLocalStorage } from 'node:async_hooks'
 import { TransactionError } from '../../guard/index.js'
 import { noteAside } from '../../model/index.js'
 import { type Dialect, problemOf } from '../dialect.js'
+import { query } from './query.js'
 import type { Connection, Outcome } from './sql-store.js'
 
 /** The transaction, or part of one, whose work is running. */
@@ -38,10 +39,11 @@ export class Level implements Connection {
     return this.#inTurn(async () => {
       const name = `pachter_${this.depth}_${(this.#parts += 1)}`
       const inner = new Level(this.connection, this.dialect, this, this.depth + 1)
-      await this.#run(`SAVEPOINT ${name}`, [])
+      const mark = (text: string) => query(this.dialect, { query: (...given) => this.#run(...given) }, text, [])
+      await mark(`SAVEPOINT ${name}`)
       try {
         const done = await inner.#through(work)
-        await this.#run(`RELEASE SAVEPOINT ${name}`, [])
+        await mark(`RELEASE SAVEPOINT ${name}`)
         return done
       } catch (error) {
         await this.#takeBack(name)

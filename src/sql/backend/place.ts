@@ -1,8 +1,7 @@
-import { BusyError, ConflictError, isThenable, MisfitError, type Place, StoreError } from '../../guard/index.js'
-import { noteAside, PachterError } from '../../model/index.js'
-import { type DatabaseProblem, type Dialect, problemOf } from '../dialect.js'
+import type { Place } from '../../guard/index.js'
 import { Level } from './level.js'
-import type { Connection, Database, Outcome } from './sql-store.js'
+import { tellable } from './query.js'
+import type { Connection, Database } from './sql-store.js'
 
 /** Where statements are run: in the store as it is, or in a transaction. */
 export interface SqlPlace extends Place, Connection {}
@@ -30,43 +29,4 @@ export function outermost(database: Database): SqlPlace {
       }
     },
   }
-}
-
-/**
- * Runs a statement; what the driver throws becomes an error that may be told to anybody.
- *
- * @throws the signal's reason, where that ended it
- */
-export function query(
-  dialect: Dialect,
-  at: Connection,
-  text: string,
-  values: unknown[],
-  signal?: AbortSignal,
-): Outcome | Promise<Outcome> {
-  const fail = (error: unknown): never => {
-    if (signal?.aborted && (error === signal.reason || problemOf(dialect, error) === 'cancelled')) throw signal.reason
-    throw tellable(dialect, error)
-  }
-  try {
-    signal?.throwIfAborted()
-    const outcome = at.query(text, values, signal)
-    return isThenable(outcome) ? Promise.resolve(outcome).catch(fail) : outcome
-  } catch (error) {
-    return fail(error)
-  }
-}
-
-/** An error of a driver as one that may be told to anybody. */
-function tellable(dialect: Dialect, error: unknown): unknown {
-  if (error instanceof PachterError) return error
-  return noteAside(errorFor(problemOf(dialect, error)), { cause: error })
-}
-
-function errorFor(problem: DatabaseProblem | undefined): PachterError {
-  if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
-  if (problem === undefined || problem === 'cancelled') return new StoreError('The database did not do this.')
-  // One sentence for all, which does not tell what it is that stands there.
-  const Kind = problem === 'misfit' ? MisfitError : ConflictError
-  return new Kind('What is stored already stands in the way of this; nothing was written.')
 }
