@@ -155,6 +155,22 @@ describe('decide', () => {
     expect(ask({ id: 8 }, 'create', undefined, values).fields).to.have.keys('id', 'ownerId', 'state')
   })
 
+  it('looks at what a stamp sets, even if that is nothing, and never at what is sent for it', () => {
+    const stamped = defineRules(model, caller, {
+      packets: ({ row, caller, anyone, table }) =>
+        table
+          .grants({ read: [anyone], create: [{ to: anyone, when: not(row.owner.name.is('Ana')) }] })
+          .stamps({ create: { ownerId: caller.id } }),
+    })
+    const known = { ...data, people: [{ id: 7, name: 'Ana' }] }
+    const told = ([7, 8] as const).map((ownerId) => {
+      const values = { id: 2, ownerId, state: 'open', label: 'Dill' }
+      const asked = { caller: anonymous, action: 'create', table: 'packets', data: known, values } as const
+      return decide(stamped, asked).message
+    })
+    expect(told[0]).to.equal(told[1]).and.to.include('ownerId is set by the server')
+  })
+
   it('sends nobody to sign in where that would not help', () => {
     expect(ask(anonymous, 'get', undefined).status).to.equal(401)
     expect(ask(anonymous, 'get', { ...packet, state: 'sealed' }).status).to.equal(401)

@@ -145,7 +145,7 @@ function isWithin(field: FieldData, value: Value, [lowest, highest]: readonly [P
   return rankOf(value) >= rank(lowest) && rankOf(value) <= rank(highest)
 }
 
-/** The record a create would store: the values given, the stamps, and nothing where neither says. */
+/** The record a create would store: the stamps, whatever was given for them, the other values, and nothing where neither says. */
 export function recordToCreate(
   rulebook: Rulebook,
   table: string,
@@ -156,7 +156,10 @@ export function recordToCreate(
   const { fields } = tableOf(rulebook.model, table)
   const stamps = stampValues(stampsToSet(rulebook, table, 'create', caller, values), caller, now)
   return Object.fromEntries(
-    Object.keys(fields).map((name) => [name, stamps[name] ?? values[name] ?? filledIn(fields[name]) ?? null]),
+    Object.keys(fields).map((name) => {
+      const { [name]: value } = Object.hasOwn(stamps, name) ? stamps : values
+      return [name, value ?? filledIn(fields[name]) ?? null]
+    }),
   )
 }
 
