@@ -9,6 +9,7 @@ import { rules as korenveld } from '../examples/allotment/rules.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
 import { Oracle, type Someone } from './support/oracle.js'
 import { inSecret, isDecidedAlike, type Pair, pairs, viewer } from './support/pairs.js'
+import { claimsAt, guessesAt } from './support/guesses.js'
 import { asGiven, type Question } from './support/questions.js'
 import { about, shown } from './support/shown.js'
 import { NOW, type World } from './support/worlds.js'
@@ -16,6 +17,9 @@ import { NOW, type World } from './support/worlds.js'
 /** How many pairs of databases are drawn, and how many questions are asked of each. */
 const PAIRS = Number(process.env['PACHTER_PAIRS'] ?? 28)
 const QUESTIONS = Number(process.env['PACHTER_QUESTIONS'] ?? 24)
+
+/** How many pairs are guessed at. */
+const GUESSED = 6 * PAIRS
 
 const { PACHTER_SEED = process.env['CI'] ? '20261125' : undefined } = process.env
 
@@ -60,6 +64,7 @@ function opened({ world, who }: Pair, { store }: Engine) {
 async function ask(
   { store, names, viewOf, scoped, everything, undone: takenBack }: ReturnType<typeof opened>,
   { method, table, given }: Question,
+  looking: boolean,
 ): Promise<unknown> {
   if (method === 'view' || method === 'filter') {
     return answered(async () => {
@@ -86,6 +91,7 @@ async function ask(
   return takenBack(async () => {
     const args = method === 'act' ? [given[0], table, ...given.slice(1)] : [table, ...given]
     const said = await answered(() => scoped[method]?.(...args))
+    if (!looking) return said
     // What a write leaves behind is an answer, too.
     const left: unknown[] = []
     for (const each of ['items', 'boxes']) left.push(await answered(() => scoped['list']?.(each, { access: true })))
@@ -93,6 +99,31 @@ async function ask(
     for (const each of TABLES) tables[each] = await everything['list']?.(each)
     return { said, left, view: viewOf(tables as Data) }
   })
+}
+
+/**
+ * What these questions are answered in both databases of a pair.
+ *
+ * @param looking whether what a write leaves behind is looked at as well
+ */
+async function answersTo(
+  pair: Pair,
+  other: Data,
+  questions: readonly Question[],
+  { store, ...rest }: Engine,
+  looking = true,
+) {
+  // What a store has found out of its columns stays.
+  const engine = { ...rest, store: { ...store } }
+  const asked = opened(pair, engine)
+  const answers: unknown[][] = []
+  for (const data of [pair.world.data, other]) {
+    await load(engine, pair.world.rulebook.model, data, pair.isOdd)
+    const said: unknown[] = []
+    for (const question of questions) said.push(await ask(asked, question, looking))
+    answers.push(said)
+  }
+  return answers as [unknown[], unknown[]]
 }
 
 describe('what is hidden', () => {
@@ -110,19 +141,8 @@ describe('what is hidden', () => {
         if (shown(other) !== shown(pair.world.data)) counts.differing += 1
         const questions = pair.questions.filter((question) => isDecidedAlike(pair, other, question))
         counts.decided += pair.questions.length - questions.length
-        const { model } = pair.world.rulebook
-        for (const { store, ...rest } of engines) {
-          // What a store has found out of its columns stays.
-          const engine = { ...rest, store: { ...store } }
-          const answers: unknown[][] = []
-          const asked = opened(pair, engine)
-          for (const data of [pair.world.data, other]) {
-            await load(engine, model, data, pair.isOdd)
-            const said: unknown[] = []
-            for (const question of questions) said.push(await ask(asked, question))
-            answers.push(said)
-          }
-          const [here, there] = answers as [unknown[], unknown[]]
+        for (const engine of engines) {
+          const [here, there] = await answersTo(pair, other, questions, engine)
           questions.forEach((question, at) => {
             // What the rules make, after a write, of what is hidden is theirs to tell.
             const [view, otherView] = [here[at], there[at]].map((each) => (each as { view?: string } | null)?.view)
@@ -144,6 +164,27 @@ describe('what is hidden', () => {
       `      ${counts.asked} questions, of ${counts.differing} pairs that differ; ${counts.decided} left out, since the rules themselves decide by what is hidden`,
     )
     expect(counts.differing).to.be.greaterThan(PAIRS / 4)
+  })
+
+  // What is asked is made safe before any database comes into it; the worlds of `engines.test.ts` ask it of all.
+  it(`is not found by those who guess at it, in ${GUESSED} pairs, on better-sqlite3`, async function () {
+    this.timeout(0)
+    const engine = engines.find(({ name }) => name === 'better-sqlite3') as Engine
+    let guesses = 0
+    await fc.assert(
+      fc.asyncProperty(pairs(0), async (pair) => {
+        const other = inSecret(pair)
+        const claims = claimsAt(pair, other).filter((claim) => isDecidedAlike(pair, other, claim))
+        const questions = [...guessesAt(pair, other), ...claims]
+        guesses += questions.length
+        const [here, there] = await answersTo(pair, other, questions, engine, false)
+        const place = () =>
+          shown({ ...pair, other, questions: questions.filter((_, at) => shown(here[at]) !== shown(there[at])) })
+        about(place, () => expect(here).to.deep.equal(there))
+      }),
+      { numRuns: GUESSED, endOnFailure: stopsAtFirst, ...(PACHTER_SEED && { seed: Number(PACHTER_SEED) }) },
+    )
+    expect(guesses).to.be.greaterThan(5 * GUESSED)
   })
 
   it('makes no difference in Korenveld, along any reference', async function () {

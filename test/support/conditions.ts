@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { all, any, type Condition, not } from 'pachter'
 import type { Operand } from 'pachter/condition'
-import { fromPlain, type ModelData, type Shape, toPlain, type Value } from 'pachter/model'
+import { fromPlain, type ModelData, type Relation, type Shape, toPlain, type Value } from 'pachter/model'
 import type { CallerShape } from 'pachter/rules'
 import { childrenOf, fieldOf, parentsOf } from 'pachter/model'
 
@@ -70,6 +70,17 @@ export const CALLER: CallerShape = {
 }
 
 const kindOf = ({ type }: Shape): string => (type === 'choice' ? 'text' : type)
+
+/** That a step from a record at this level leads to one of which this holds. */
+export const stepTo = ({ name, table, from, to, one }: Relation, level: number, where: Condition): Condition => ({
+  kind: 'some',
+  relation: name,
+  table,
+  from: { kind: 'field', level, name: from },
+  to: { level: level + 1, field: to },
+  one,
+  where,
+})
 
 /** Any condition on a record of the last of these tables, or on those around it. */
 export function conditionOn(
@@ -161,45 +172,20 @@ export function conditionOn(
   const level = levels.length - 1
   const table = levels[level] as string
   const steps = [...parentsOf(model, table), ...childrenOf(model, table)].map((step) =>
-    conditionOn(model, [...levels, step.table], depth - 1, false, rules).map((where): Condition => ({
-      kind: 'some',
-      relation: step.name,
-      table: step.table,
-      from: { kind: 'field', level, name: step.from },
-      to: { level: level + 1, field: step.to },
-      one: step.one,
-      where,
-    })),
+    conditionOn(model, [...levels, step.table], depth - 1, false, rules).map((where) => stepTo(step, level, where)),
   )
   // What is above, where a box stands in a box: nothing can be asked of the record it starts from.
   const alone = [...levels.map(() => ''), 'boxes']
   const chains = parentsOf(model, table)
     .filter((step) => step.table === 'boxes')
     .map((step) =>
-      conditionOn(model, alone, depth - 1, false, rules).map((where): Condition => ({
-        kind: 'some',
-        relation: step.name,
-        table: 'boxes',
-        from: { kind: 'field', level, name: step.from },
-        to: { level: level + 1, field: step.to },
-        one: true,
-        where,
-        chain: 'insideId',
-      })),
+      conditionOn(model, alone, depth - 1, false, rules).map(
+        (where) => ({ ...stepTo(step, level, where), chain: 'insideId' }) as Condition,
+      ),
     )
   const upToBox = parentsOf(model, table)
     .filter((step) => mays && step.table === 'boxes')
-    .map((step) =>
-      fc.constant<Condition>({
-        kind: 'some',
-        relation: step.name,
-        table: step.table,
-        from: { kind: 'field', level, name: step.from },
-        to: { level: level + 1, field: step.to },
-        one: true,
-        where: { kind: 'may', level: level + 1, table: 'boxes', action: 'read' },
-      }),
-    )
+    .map((step) => fc.constant(stepTo(step, level, { kind: 'may', level: level + 1, table: 'boxes', action: 'read' })))
   return fc.oneof(
     leaf,
     inner.map((of): Condition => ({ kind: 'not', of })),

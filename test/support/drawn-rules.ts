@@ -1,9 +1,8 @@
 import fc from 'fast-check'
 import type { Condition, Rulebook } from 'pachter'
 import { contains, type Operand } from 'pachter/condition'
-import { type ModelData, type Shape, toPlain, type Value } from 'pachter/model'
-import { fieldOf } from 'pachter/model'
-import { conditionOn, idsFor, valuesFor } from './conditions.js'
+import { childrenOf, fieldOf, type ModelData, parentsOf, type Shape, toPlain, type Value } from 'pachter/model'
+import { conditionOn, idsFor, stepTo, valuesFor } from './conditions.js'
 
 type Rules = Rulebook['tables'][string]
 
@@ -26,7 +25,9 @@ export function rulesOn(
 ): fc.Arbitrary<Rulebook['tables'][string]> {
   const names = Object.keys(model.tables[table]?.fields ?? {})
   const condition = conditionOn(model, [table], 2, table === 'items')
-  const unchanged = fc.constantFrom(...names).map((field): Condition => ({ kind: 'unchanged', field }))
+  const unchangedOf = (fields: readonly string[]) =>
+    fc.constantFrom(...fields).map((field): Condition => ({ kind: 'unchanged', field }))
+  const unchanged = unchangedOf(names)
   const kept = fc.constantFrom(...names).map((name): Condition => {
     const isList = isWhole(fieldOf(model, table, name))
     const old: Operand = { kind: 'old', name }
@@ -76,21 +77,32 @@ export function rulesOn(
     .map((to) => [{ to: [to], fields: names.filter((name) => !hidden?.includes(name)) }])
   const read = mostly<unknown>(masked, opened)
   const more = mostly<unknown>(fc.constant([]), grants)
-  const ofHidden = fc.constantFrom(...(hidden?.length ? hidden : names)).chain((name): fc.Arbitrary<Condition> => {
-    const field = fieldOf(model, table, name)
-    const left: Operand = { kind: 'field', level: 0, name }
-    if (isWhole(field)) return fc.constant({ kind: 'isSet', operand: left })
-    const pool = field.references ? idsFor(field) : valuesFor(field)
-    const is = fc.constantFrom(...pool).map((value): Condition => {
-      const right: Operand = { kind: 'value', shape: field, value: toPlain(field, value as Value) }
-      return { kind: 'compare', how: 'is', left, right }
+  const asksOf = (of: string, fields: readonly string[], level: number) =>
+    fc.constantFrom(...fields).chain((name): fc.Arbitrary<Condition> => {
+      const field = fieldOf(model, of, name)
+      const left: Operand = { kind: 'field', level, name }
+      if (isWhole(field)) return fc.constant({ kind: 'isSet', operand: left })
+      const pool = field.key || field.references ? idsFor(field) : valuesFor(field)
+      const is = fc.constantFrom(...pool).map((value): Condition => {
+        const right: Operand = { kind: 'value', shape: field, value: toPlain(field, value as Value) }
+        return { kind: 'compare', how: 'is', left, right }
+      })
+      // What holds of about half of all values.
+      return fc.oneof(
+        is,
+        fc.array(is, { minLength: pool.length, maxLength: pool.length }).map((of): Condition => ({ kind: 'any', of })),
+      )
     })
-    // What holds of about half of all values.
-    return fc.oneof(
-      is,
-      fc.array(is, { minLength: pool.length, maxLength: pool.length }).map((of): Condition => ({ kind: 'any', of })),
-    )
+  const secrets = hidden?.length ? hidden : names
+  const ofRelated = fc.constantFrom(...parentsOf(model, table), ...childrenOf(model, table)).chain((step) => {
+    const fields = Object.keys(model.tables[step.table]?.fields ?? {})
+    const where = fc.oneof(fc.constant<Condition>({ kind: 'always' }), asksOf(step.table, fields, 1))
+    return where.map((each) => stepTo(step, 0, each))
   })
+  // Of what is hidden in the record itself, or wherever it leads; of one such thing or either of two.
+  const ofHidden = fc.oneof({ weight: 2, arbitrary: asksOf(table, secrets, 0) }, { weight: 1, arbitrary: ofRelated })
+  const eitherOf = (each: fc.Arbitrary<Condition>) =>
+    fc.array(negated(each), { minLength: 1, maxLength: 2 }).map((of): Condition => ({ kind: 'any', of }))
   const denyOn = (on: readonly string[], when: fc.Arbitrary<Condition>, message = 'Denied.') =>
     fc.record({
       on: fc.subarray([...on], { minLength: hidden ? Math.min(3, on.length) : 1 }),
@@ -100,7 +112,10 @@ export function rulesOn(
     })
   const writes = ['update', 'delete', 'create', 'settle']
   const deny = mostly(
-    denyOn(writes, negated(ofHidden)),
+    fc.oneof(
+      { weight: 4, arbitrary: denyOn(writes, eitherOf(ofHidden)) },
+      { weight: 1, arbitrary: denyOn(['update', 'settle'], eitherOf(fc.oneof(unchangedOf(secrets), ofHidden))) },
+    ),
     fc.oneof(
       denyOn(['read', 'list', ...writes], condition),
       denyOn(['update', 'settle'], fc.oneof(condition, negated(unchanged))),
@@ -193,7 +208,12 @@ export function rulesOn(
         fields: fc.constant({}),
         records: fc.oneof(
           { weight: 3, arbitrary: fc.constant({}) },
-          { weight: 1, arbitrary: outcome.map((that) => ({ check: { that, message: 'must fit', fields: ['id'] } })) },
+          {
+            weight: 1,
+            arbitrary: mostly(negated(ofRelated), outcome).map((that) => ({
+              check: { that, message: 'must fit', fields: ['id'] },
+            })),
+          },
         ),
       }),
     }),

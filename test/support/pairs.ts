@@ -1,5 +1,6 @@
 import fc from 'fast-check'
 import type { Data } from 'pachter'
+import { parentsOf } from 'pachter/model'
 import { accessQuestions, accessReader, answer, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
 import { Oracle, type Someone } from './oracle.js'
@@ -117,10 +118,28 @@ export function isDecidedAlike({ world, who }: Pair, other: Data, question: Ques
   const [one, two] = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW)) as [Oracle, Oracle]
   const { table } = question
   return attemptsIn(question).every(({ action, key, values }) => {
-    const foretell = (oracle: Oracle) => [
-      oracle.foretell(table, action, key, values).statuses,
-      oracle.holding(table, action, key, values),
-    ]
+    const foretell = (oracle: Oracle) => {
+      const { statuses } = oracle.foretell(table, action, key, values)
+      // A reference to nowhere is no value, whatever a check finds there.
+      const isNowhere = statuses.includes(200) && leadsNowhere(oracle, table, action, key, values)
+      return [isNowhere ? [422] : statuses, oracle.holding(table, action, key, values)]
+    }
     return JSON.stringify(foretell(one)) === JSON.stringify(foretell(two))
+  })
+}
+
+/**
+ * Whether a reference is given, and not left as it is seen to be, that leads to no record the caller sees, of a table that
+ * has some which are hidden.
+ */
+function leadsNowhere(oracle: Oracle, table: string, action: string, key: unknown, values: Row): boolean {
+  const stored = action === 'create' ? undefined : (oracle.data[table] ?? []).find(({ id }) => id === key)
+  const shown = stored ? (oracle.sees(table, stored, 'get') ?? []) : []
+  return parentsOf(oracle.rulebook.model, table).some(({ from, table: parent, to }) => {
+    const value = values[from] ?? null
+    if (value === null || (shown.includes(from) && stored?.[from] === value)) return false
+    const rows = oracle.data[parent] ?? []
+    const seen = rows.filter((row) => oracle.may(parent, 'get', { at: [row] }))
+    return seen.length < rows.length && !seen.some((row) => row[to] === value)
   })
 }

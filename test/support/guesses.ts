@@ -1,0 +1,166 @@
+import type { Condition, Data } from 'pachter'
+import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain, type Value } from 'pachter/model'
+import { idsFor, stepTo, strangerFor } from './conditions.js'
+import { Oracle } from './oracle.js'
+import type { Pair } from './pairs.js'
+import type { Question } from './questions.js'
+import { shown } from './shown.js'
+import { NOW } from './worlds.js'
+
+type Row = Readonly<Record<string, unknown>>
+
+/** How many guesses of each kind are made of a pair of databases. */
+const MOST = 8
+
+/** Something that is so in one database and not in the other: a record, or what one of its fields holds. */
+interface Difference {
+  readonly table: string
+  readonly id: unknown
+  readonly field?: string
+  readonly value?: unknown
+}
+
+/**
+ * What somebody would ask who knows just what differs between two databases, and has to be told the same by both: the
+ * records in which it is so, and those from which a step, or one after another, leads to it. Each would be answered
+ * differently, were nothing hidden from those who ask.
+ */
+export function guessesAt({ world, who }: Pick<Pair, 'world' | 'who'>, other: Data): readonly Question[] {
+  const { model, tables } = world.rulebook
+  const names = Object.keys(tables)
+  const oracles = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW))
+  const differences = names.flatMap((table) => differencesIn(model, table, world.data[table] ?? [], other[table] ?? []))
+  const isTelling = (guess: Guess) => new Set(oracles.map((oracle) => answerTo(oracle, guess))).size > 1
+  return [direct, aStepAway, byReference, alongChains].flatMap((kind) =>
+    someOf(distinct(differences.flatMap((each) => kind(model, names, each))).filter(isTelling)).map(
+      ([table, where]): Question => ({ method: 'list', table, given: [{ where }] }),
+    ),
+  )
+}
+
+/**
+ * Writes that would run into what stands in one of two databases alone: a key or a unique value that is taken there, or a
+ * reference that leads somewhere there. Nothing else stands in their way.
+ */
+export function claimsAt({ world, others }: Pair, other: Data): readonly Question[] {
+  const { model, tables } = world.rulebook
+  const names = Object.keys(tables)
+  const differences = names.flatMap((table) => differencesIn(model, table, world.data[table] ?? [], other[table] ?? []))
+  const idsOf = (table: string) => idsFor(fieldOf(model, table, 'id'))
+  const create = (table: string, more: Row): Question => {
+    const fields = Object.entries(others[table]?.[0] ?? {})
+    const free = fields.map(([name, value]) => {
+      const { references, unique } = fieldOf(model, table, name)
+      return [name, references || unique ? null : value]
+    })
+    return {
+      method: 'create',
+      table,
+      given: [{ ...Object.fromEntries(free), id: strangerFor(fieldOf(model, table, 'id')), ...more }],
+    }
+  }
+  const anyway = (table: string, more: Row): readonly Question[] => [
+    create(table, more),
+    ...idsOf(table).map((id): Question => ({ method: 'update', table, given: [id, more] })),
+  ]
+  const keys = differences.flatMap(({ table, id, field }) => (field === undefined ? [create(table, { id })] : []))
+  const unique = differences.flatMap(({ table, field, value }) =>
+    field && value !== null && fieldOf(model, table, field).unique ? anyway(table, { [field]: value }) : [],
+  )
+  const references = differences.flatMap(({ table, id, field }) =>
+    field === undefined
+      ? childrenOf(model, table).flatMap((child) =>
+          names.includes(child.table) ? anyway(child.table, { [child.to]: id }) : [],
+        )
+      : [],
+  )
+  return [keys, unique, references].flatMap((claims) => someOf(distinct(claims)))
+}
+
+const distinct = <T>(all: readonly T[]): readonly T[] => [...new Map(all.map((each) => [shown(each), each])).values()]
+
+const someOf = <T>(all: readonly T[]): readonly T[] => all.filter((_, at) => at % Math.ceil(all.length / MOST) === 0)
+
+/** Which of the records that are seen are found, were nothing hidden from the condition. */
+const answerTo = (oracle: Oracle, [table, where]: Guess): string =>
+  JSON.stringify(
+    (oracle.data[table] ?? [])
+      .filter((row) => oracle.sees(table, row, 'list') && oracle.is(where, { at: [row] }))
+      .map(({ id }) => id)
+      .sort(),
+  )
+
+function differencesIn(model: ModelData, table: string, here: readonly Row[], there: readonly Row[]): Difference[] {
+  const ids = [...new Set([...here, ...there].map(({ id }) => id))]
+  return ids.flatMap((id): Difference[] => {
+    const [one, two] = [here, there].map((rows) => rows.find((each) => each['id'] === id))
+    if (!one || !two) return [{ table, id }]
+    const fields = Object.keys(one).filter((name) => isComparable(model, table, name) && one[name] !== two[name])
+    return fields.flatMap((field) => [one, two].map((row) => ({ table, id, field, value: row[field] })))
+  })
+}
+
+const isComparable = (model: ModelData, table: string, name: string): boolean =>
+  !['list', 'json', 'bytes', 'timestamp'].includes(fieldOf(model, table, name).type)
+
+type Guess = readonly [table: string, where: Condition]
+type Kind = (model: ModelData, tables: readonly string[], difference: Difference) => readonly Guess[]
+
+const direct: Kind = (model, _, difference) => [[difference.table, so(model, difference, 0)]]
+
+const aStepAway: Kind = (model, tables, difference) =>
+  tables.flatMap((table) =>
+    relationsOf(model, table)
+      .filter((each) => each.table === difference.table)
+      .map((each): Guess => [table, stepTo(each, 0, so(model, difference, 1))]),
+  )
+
+/** Where a reference leads, which may differ though what is on both its ends is the same. */
+const byReference: Kind = (model, _, { table, id, field, value }) => {
+  const parent = parentsOf(model, table).find(({ from }) => from === field)
+  if (!parent || value === null) return []
+  const back = childrenOf(model, parent.table).filter((each) => each.table === table && each.to === field)
+  return [
+    [table, both(is(model, table, 'id', id, 0), stepTo(parent, 0, is(model, parent.table, 'id', value, 1)))],
+    ...back.map((each): Guess => {
+      const found = stepTo(each, 0, is(model, table, 'id', id, 1))
+      return [parent.table, both(is(model, parent.table, 'id', value, 0), found)]
+    }),
+  ]
+}
+
+/** What stands above, at whatever height: boxes stand in boxes. */
+const alongChains: Kind = (model, tables, { table, field }) => {
+  if (table !== 'boxes' || !['insideId', undefined].includes(field)) return []
+  return tables.flatMap((from) =>
+    parentsOf(model, from)
+      .filter((each) => each.table === 'boxes')
+      .flatMap((each) =>
+        idsFor(fieldOf(model, 'boxes', 'id')).map((above): Guess => {
+          const chain = { ...stepTo(each, 0, is(model, 'boxes', 'id', above, 1)), chain: 'insideId' }
+          return [from, chain as Condition]
+        }),
+      ),
+  )
+}
+
+const relationsOf = (model: ModelData, table: string): readonly Relation[] => [
+  ...parentsOf(model, table),
+  ...childrenOf(model, table),
+]
+
+/** That it is so of a record at this level. */
+function so(model: ModelData, { table, id, field, value }: Difference, level: number): Condition {
+  const itself = is(model, table, 'id', id, level)
+  return field === undefined ? itself : both(itself, is(model, table, field, value, level))
+}
+
+const both = (...of: readonly Condition[]): Condition => ({ kind: 'all', of })
+
+function is(model: ModelData, table: string, name: string, value: unknown, level: number): Condition {
+  const operand = { kind: 'field', level, name } as const
+  if (value === null) return { kind: 'not', of: { kind: 'isSet', operand } }
+  const shape = fieldOf(model, table, name)
+  const right = { kind: 'value', shape, value: toPlain(shape, value as Value) } as const
+  return { kind: 'compare', how: 'is', left: operand, right }
+}
