@@ -1,13 +1,13 @@
 import { expect } from 'chai'
 import pg from 'pg'
 import { createGuard } from 'pachter'
-import { createHandler } from 'pachter/http'
+import { createHandler, type Repeat, type RepeatStore } from 'pachter/http'
 import { createIdentity } from 'pachter/identity'
 import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
-import { load, openEngines } from './support/engines.js'
+import { type Engine, load, openEngines } from './support/engines.js'
 import { asking, byHeader, type CallerName, ENTRY as entry, type Read, serving } from './support/web.js'
 
 describe('records over HTTP, attacked by hand', () => {
@@ -217,6 +217,27 @@ describe('records over HTTP, attacked by hand', () => {
     const both = ['x', 'x'].map((each) => ask('ana', 'POST', '/entries', entry, { 'idempotency-key': each }))
     const statuses = (await Promise.all(both)).map(({ status }) => status)
     expect(statuses.sort()).to.satisfy(([one, other]: number[]) => one === 201 && [201, 409].includes(other ?? 0))
+  })
+
+  it('by creating while what several processes share is out of order: what is stored is told to be', async () => {
+    const begun = new Map<string, Repeat>()
+    const lost = () => Promise.reject(new Error('connection lost'))
+    const repeats: RepeatStore = {
+      begin: async (name, repeat) => begun.get(name) ?? void begun.set(name, repeat),
+      end: lost,
+      forget: lost,
+    }
+    const heard: string[] = []
+    const onError = (error: unknown) => void heard.push(String(error))
+    const [engine] = (await openEngines()) as [Engine]
+    await load(engine, model, await readData())
+    const identity = await createIdentity({ rules, sources: [byHeader] })
+    const guard = createGuard({ rules, store: engine.store })
+    const on = asking(createHandler({ guard, identity, repeats, onError }).handle)
+    const send = (values: object, key: string) => on('ana', 'POST', '/entries', values, { 'idempotency-key': key })
+    expect([(await send(entry, 'k')).status, (await send(entry, 'k')).status]).to.deep.equal([201, 409])
+    expect((await send({ ...entry, title: '' }, 'l')).status).to.equal(422)
+    expect(heard).to.deep.equal(['Error: connection lost', 'Error: connection lost'])
   })
 
   it('by many who read the same and change it at a time: one does, the others are told', async () => {

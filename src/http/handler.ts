@@ -154,6 +154,7 @@ export function createHandler<M, C extends CallerDefinition, A, N = never>(
       store: store as unknown as UntypedStore,
       write,
       repeats: settings.repeats,
+      report: (error) => settings.onError(error, request),
     })
   }
 

@@ -54,6 +54,7 @@ export function repeatsInMemory(): RepeatStore {
  *
  * @param given the key, if the request has one
  * @param store stores it, and says the key of the record
+ * @param report hears of a note that could not be kept: what was stored is stored all the same
  * @returns the key of the record
  * @throws {RequestError} 409 while the first is running, 422 where something else was sent under the key
  * @see https://datatracker.ietf.org/doc/draft-ietf-httpapi-idempotency-key-header/
@@ -62,6 +63,7 @@ export async function onlyOnce(
   repeats: RepeatStore,
   { caller, table, given, body }: { caller: Caller; table: string; given: string; body: unknown },
   store: () => Promise<string>,
+  report: (error: unknown) => void,
 ): Promise<string> {
   if (given === '' || given.length > HTTP_LIMITS.repeatKeyCharacters) {
     throw badBody(`An Idempotency-Key has 1 to ${HTTP_LIMITS.repeatKeyCharacters} characters.`)
@@ -82,12 +84,13 @@ export async function onlyOnce(
     }
     return before.key
   }
+  const note = (done: () => Promise<void>) => done().catch(report)
   try {
     const key = await store()
-    await repeats.end(name, { sent, key }, SECONDS)
+    await note(async () => repeats.end(name, { sent, key }, SECONDS))
     return key
   } catch (error) {
-    await repeats.forget(name)
+    await note(async () => repeats.forget(name))
     throw error
   }
 }

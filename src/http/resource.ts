@@ -28,6 +28,8 @@ export interface Visit {
   readonly store: UntypedStore
   readonly write: WriteJson
   readonly repeats: RepeatStore
+  /** Hears of what went wrong and does not change the answer. */
+  report(error: unknown): void
 }
 
 /** A page of a table, with a link to the next. */
@@ -93,10 +95,12 @@ export async function create(visit: Visit): Promise<Response> {
   const given = request.headers.get('idempotency-key')
   if (given === null) return created(visit, (await store.create(table, values)) as ReadRecord)
   let stored: ReadRecord | undefined
-  const key = await onlyOnce(repeats, { caller: caller(), table, given, body }, async () => {
+  const asked = { caller: caller(), table, given, body }
+  const storing = async () => {
     stored = (await store.create(table, values)) as ReadRecord
     return keyPath(model, table, stored)
-  })
+  }
+  const key = await onlyOnce(repeats, asked, storing, visit.report)
   return created(visit, stored ?? (await asSeenNow(visit, key)))
 }
 
