@@ -43,6 +43,7 @@ const missing = [
   [hasChromium, 'the page: install Chromium (Debian: apt-get install chromium), or set PACHTER_CHROMIUM to its path'],
   [available.postgresql, 'PostgreSQL as a server: apt-get install postgresql, or set PACHTER_POSTGRESQL_URL'],
   [available.mariadb, 'MariaDB: apt-get install mariadb-server, or set PACHTER_MARIADB_URL'],
+  [available.cluster, 'a cluster of MariaDB: apt-get install mariadb-server galera-4 rsync'],
   [Number(process.versions.node.split('.')[0]) >= 22, 'node:sqlite: run with Node 22 or later'],
 ].filter(([here]) => !here)
 for (const [, what] of missing) console.log(`Not run here: ${what}.`)

@@ -21,10 +21,14 @@ function postgresqlFolder(): string | undefined {
 
 const MARIADB = ['/usr/sbin/mariadbd', '/usr/local/sbin/mariadbd'].find(existsSync)
 
+/** What makes a cluster of several. */
+const GALERA = '/usr/lib/galera/libgalera_smm.so'
+
 /** Which servers the tests can reach here. */
 export const available = {
   postgresql: process.env['PACHTER_POSTGRESQL_URL'] !== undefined || postgresqlFolder() !== undefined,
   mariadb: process.env['PACHTER_MARIADB_URL'] !== undefined || MARIADB !== undefined,
+  cluster: MARIADB !== undefined && existsSync(GALERA),
 }
 
 /** Starts a PostgreSQL server on a free port of 127.0.0.1, or names the one in `PACHTER_POSTGRESQL_URL`. */
@@ -57,6 +61,15 @@ export async function startPostgresql(): Promise<Server> {
 export async function startMariadb(): Promise<Server> {
   const own = process.env['PACHTER_MARIADB_URL']
   if (own) return { url: own, stop: async () => undefined }
+  const { url, port, stop } = await launchMariadb()
+  execFileSync('mariadb', ['--no-defaults', '-uroot', '-h127.0.0.1', `-P${port}`, '-e', CREATE])
+  return { url, stop }
+}
+
+const CREATE = 'CREATE DATABASE pachter CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci'
+
+/** Starts a MariaDB server with these options besides, without a database in it. */
+async function launchMariadb(...options: readonly string[]): Promise<Server & { readonly port: number }> {
   if (!MARIADB) throw new Error('MariaDB is not installed; see docs/testing.md.')
   const { folder, user } = dataFolder('mysql')
   const data = join(folder, 'data')
@@ -71,17 +84,32 @@ export async function startMariadb(): Promise<Server> {
     '--bind-address=127.0.0.1',
     '--innodb-flush-log-at-trx-commit=0',
     '--innodb-buffer-pool-size=512M',
+    ...options,
   ])
-  const { url, stop } = await ready(server, folder, port, `mysql://root@127.0.0.1:${port}/pachter`)
-  execFileSync('mariadb', [
-    '--no-defaults',
-    '-uroot',
-    '-h127.0.0.1',
-    `-P${port}`,
-    '-e',
-    'CREATE DATABASE pachter CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci',
-  ])
-  return { url, stop }
+  return { port, ...(await ready(server, folder, port, `mysql://root@127.0.0.1:${port}/pachter`)) }
+}
+
+/** Starts two MariaDB servers that are one cluster. */
+export async function startCluster(): Promise<readonly [Server, Server]> {
+  const group = await freePort()
+  const node = async (own: number, addresses: string) => {
+    const [state, transfer] = [await freePort(), await freePort()]
+    return launchMariadb(
+      '--wsrep-on=ON',
+      `--wsrep-provider=${GALERA}`,
+      `--wsrep-cluster-address=gcomm://${addresses}`,
+      `--wsrep-node-address=127.0.0.1:${own}`,
+      `--wsrep-provider-options=gmcast.listen_addr=tcp://127.0.0.1:${own};ist.recv_addr=127.0.0.1:${state}`,
+      '--wsrep-sst-method=rsync',
+      `--wsrep-sst-receive-address=127.0.0.1:${transfer}`,
+      '--binlog-format=ROW',
+      '--innodb-autoinc-lock-mode=2',
+      '--innodb-buffer-pool-size=64M',
+    )
+  }
+  const first = await node(group, '')
+  execFileSync('mariadb', ['--no-defaults', '-uroot', '-h127.0.0.1', `-P${first.port}`, '-e', CREATE])
+  return [first, await node(await freePort(), `127.0.0.1:${group}`)]
 }
 
 /** An empty folder that belongs to whoever runs the server: database servers refuse to run as root. */
