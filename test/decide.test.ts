@@ -147,6 +147,24 @@ describe('decide', () => {
       },
     )
     expect(guess.fields).to.deep.equal({ secret: 'is not yours to set' })
+    // Where a reference leads that is left as it is, the caller was told before.
+    const untold = defineRules(model, caller, {
+      packets: ({ row, caller, table }) =>
+        table
+          .ties({ owner: row.ownerId.is(caller.id) })
+          .grants({ read: ['owner'], update: [{ to: 'owner', after: row.ownerId.isSet() }] }),
+    })
+    const given = (ownerId: number) =>
+      decide(untold, {
+        caller: { id: 7 },
+        action: 'update',
+        table: 'packets',
+        data,
+        record: packet,
+        values: { ownerId },
+      })
+    expect(given(7)).to.include({ allowed: true })
+    expect(given(8).invalid).to.deep.equal({ ownerId: 'leads to no record that you see' })
   })
 
   it('asks every field of a create of a grant that holds', () => {

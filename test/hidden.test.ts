@@ -34,6 +34,8 @@ async function answered(work: () => unknown): Promise<unknown> {
     return await work()
   } catch (error) {
     if (!(error instanceof Error)) throw error
+    // A question that asks for nothing there is would hold nothing.
+    if (error.message.startsWith('There is no table')) throw error
     const own = Object.fromEntries(
       Object.getOwnPropertyNames(error)
         .filter((name) => name !== 'stack')
@@ -89,8 +91,7 @@ async function ask(
     return answered(() => scoped[method]?.(table, ...options))
   }
   return takenBack(async () => {
-    const args = method === 'act' ? [given[0], table, ...given.slice(1)] : [table, ...given]
-    const said = await answered(() => scoped[method]?.(...args))
+    const said = await answered(() => scoped[method]?.(table, ...given))
     if (!looking) return said
     // What a write leaves behind is an answer, too.
     const left: unknown[] = []
