@@ -113,7 +113,7 @@ export function rulesOn(
   const writes = ['update', 'delete', 'create', 'settle']
   const deny = mostly(
     fc.oneof(
-      { weight: 4, arbitrary: denyOn(writes, eitherOf(ofHidden)) },
+      { weight: 2, arbitrary: denyOn(writes, eitherOf(ofHidden)) },
       { weight: 1, arbitrary: denyOn(['update', 'settle'], eitherOf(fc.oneof(unchangedOf(secrets), ofHidden))) },
     ),
     fc.oneof(
