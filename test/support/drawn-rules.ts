@@ -183,6 +183,9 @@ export function rulesOn(
   })
   const rare = <T>(each: fc.Arbitrary<T>) =>
     fc.oneof({ weight: 2, arbitrary: fc.constant(undefined) }, { weight: 1, arbitrary: each })
+  const fixed = fc
+    .constantFrom(...names.filter((name) => name !== 'id'))
+    .map((name) => ({ [name]: { onUpdate: 'forbidden' } }))
   const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
     fc.record({
       ...(fenced && { fence: fc.constant(fenced) }),
@@ -205,7 +208,7 @@ export function rulesOn(
       stamps,
       ...(!hidden && { conflicts: fc.constant('told') }),
       checks: fc.record({
-        fields: fc.constant({}),
+        fields: rare(fixed).map((each) => each ?? {}),
         records: fc.oneof(
           { weight: 3, arbitrary: fc.constant({}) },
           {
