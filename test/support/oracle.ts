@@ -50,7 +50,8 @@ export class Oracle extends Possible {
     const rules = this.rules(table)
     const row = action === 'create' ? undefined : (this.data[table] ?? []).find((each) => each['id'] === key)
     const next = { ...row, ...values, ...this.stamps(rules, action) }
-    const scene: Scene = { at: [action === 'create' ? next : row], next }
+    const untold = row ? this.untold(table, row, values) : []
+    const scene: Scene = { at: [action === 'create' ? next : row], next, sent: { ...next, ...values }, untold }
     if (!scene.at[0]) return []
     // What hangs on a value that is missing is not held against the caller: what is left may decide.
     if (action === 'create' && this.lacksValues(table, values)) {
@@ -59,7 +60,9 @@ export class Oracle extends Possible {
       )
     }
     return this.grants(table, action).flatMap((grant, at) =>
-      this.holds(rules, grant, scene) ? [[at, row === undefined || this.stays(rules, grant, row, next, values)]] : [],
+      this.holds(rules, grant, scene)
+        ? [[at, row === undefined || this.stays(rules, grant, row, next, values, untold)]]
+        : [],
     )
   }
 
@@ -78,7 +81,7 @@ export class Oracle extends Possible {
     const stamps = this.stamps(rules, action)
     const next = { ...row, ...values, ...stamps }
     const sent = { ...next, ...values }
-    const untold = Object.keys(values).filter((field) => !this.seesField(table, row, field, 'get'))
+    const untold = this.untold(table, row, values)
     const changes = action === 'delete' ? {} : { next, sent, untold }
     const grants = this.grants(table, action).filter((grant) => this.holds(rules, grant, { at: [row], ...changes }))
     if (grants.length === 0) return { refused: 403 }
@@ -102,6 +105,11 @@ export class Oracle extends Possible {
     // An update that changes nothing writes nothing; an action of the table's own is done all the same.
     const changed = own || Object.keys(values).some((field) => !same(row[field] ?? null, values[field] ?? null))
     return { statuses: [200], stored: changed ? next : row }
+  }
+
+  /** What is sent for fields that are hidden counts as changed: whether it is, nobody is told. */
+  private untold(table: string, row: Row, values: Row): readonly string[] {
+    return Object.keys(values).filter((field) => !this.seesField(table, row, field, 'get'))
   }
 
   /** Whether a grant holds of a record as a change makes it. */
