@@ -1,6 +1,6 @@
 import { type Connection, type DriverRow, mariadb, type Outcome, sqlStore, type SqlStore } from '../sql/index.js'
 import { type Bystander, cancellable } from './cancelling.js'
-import { caughtUp } from './caught-up.js'
+import { beginning } from './beginning.js'
 import { inTransaction } from './in-transaction.js'
 
 interface Client extends Queryable {
@@ -39,7 +39,7 @@ export interface MariadbPool extends Queryable {
  */
 export function mariadbStore(pool: MariadbPool): SqlStore {
   const direct = connection(pool)
-  const beginning = caughtUp(direct)
+  const begins = beginning(direct)
   return sqlStore({
     dialect: mariadb,
     query: async (text, values, signal) => {
@@ -52,7 +52,7 @@ export function mariadbStore(pool: MariadbPool): SqlStore {
       }
     },
     transaction: async (work) => {
-      const begin = await beginning()
+      const begin = await begins()
       const client = await pool.getConnection()
       return inTransaction(within(pool, client), begin, work, (broken) =>
         broken ? client.destroy() : client.release(),

@@ -8,12 +8,13 @@ const CLUSTERED = `SELECT 1 FROM information_schema.SYSTEM_VARIABLES WHERE VARIA
  *
  * @see https://mariadb.com/kb/en/galera-cluster-system-variables/#wsrep_sync_wait
  */
-export function caughtUp({ query }: Connection): () => Promise<readonly string[]> {
+export function beginning({ query }: Connection): () => Promise<readonly string[]> {
   let begin: readonly string[] | undefined
   return async () => {
     if (begin) return begin
     const { rows } = await query(CLUSTERED, [])
-    const waiting = mariadb.begin.map((each) => each.replace(/^START/, 'SET STATEMENT wsrep_sync_wait = 1 FOR START'))
-    return (begin = rows.length > 0 ? waiting : mariadb.begin)
+    const waiting = (each: string) =>
+      each.startsWith('START ') ? `SET STATEMENT wsrep_sync_wait = 1 FOR ${each}` : each
+    return (begin = rows.length > 0 ? mariadb.begin.map(waiting) : mariadb.begin)
   }
 }
