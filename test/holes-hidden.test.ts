@@ -1,6 +1,6 @@
 // By the numbers that the audit gave: each was so, on the engines named, before it was closed.
 import { expect } from 'chai'
-import { anonymous, defineRules, inFull, trusted, verdictOf } from 'pachter'
+import { anonymous, any, defineRules, inFull, trusted, verdictOf } from 'pachter'
 import { model, caller, AT, rules, data, ana, ben, eva, on, said } from './support/allotted.js'
 import { each } from './support/holes.js'
 import { refusalOf } from './support/korenveld.js'
@@ -102,6 +102,23 @@ describe('an audit found hidden things told', () => {
     expect((await said(on(store, eva, seen)['delete']?.('entries', 3) as never)).text).to.equal(
       'ForbiddenError: Done is done.',
     )
+  })
+
+  each('(8) nor by a reference that is hidden, or a guess beside another change', async ({ store }) => {
+    const sealed = defineRules(model, caller, {
+      members: ({ signedIn, table }) => table.grants({ read: [signedIn] }),
+      entries: ({ row, changed, signedIn, table }) =>
+        table.grants({ read: [{ to: signedIn, fields: ['title'] }], update: [signedIn], delete: [signedIn] }).denies({
+          kept: { on: 'update', when: changed('secret'), message: 'Kept.' },
+          hers: { on: 'delete', when: any(row.author.email.is('ana'), row.secret.isSet()), message: 'Hers.' },
+        }),
+    })
+    const as = on(store, ben, sealed)
+    const removed = (id: number) => said(as['delete']?.('entries', id) as never)
+    expect(await removed(1)).to.deep.equal(await removed(2))
+    const guess = (secret: string) => said(as['update']?.('entries', 2, { secret, title: 'New' }) as never)
+    expect(await guess('b')).to.deep.equal(await guess('c'))
+    expect(await guess('b')).to.include({ status: 403 })
   })
 
   each('(9) an error holds what its caller may know, in order', async ({ store }) => {

@@ -154,6 +154,9 @@ describe('the rule language on Korenveld', () => {
         outcome: 'allowed',
       })
       expect(uses).to.have.length(4)
+      // It finds what it asks for, hidden or not, and may do everything.
+      expect(await script.count('applications', { where: (row) => row.id.oneOf([1, 2, 999]) })).to.equal(2)
+      expect(await script.count('applications', { where: (row) => row.may('approve') })).to.equal(8)
       expect(() => trusted(' ')).to.throw(/state a reason/)
     }))
 
