@@ -5,7 +5,7 @@ import { Oracle } from './oracle.js'
 import type { Pair } from './pairs.js'
 import type { Question } from './questions.js'
 import { shown } from './shown.js'
-import { NOW } from './worlds.js'
+import { isFree, NOW, type World } from './worlds.js'
 
 type Row = Readonly<Record<string, unknown>>
 
@@ -29,7 +29,7 @@ export function guessesAt({ world, who }: Pick<Pair, 'world' | 'who'>, other: Da
   const { model, tables } = world.rulebook
   const names = Object.keys(tables)
   const oracles = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW))
-  const differences = names.flatMap((table) => differencesIn(model, table, world.data[table] ?? [], other[table] ?? []))
+  const differences = differencesTo(world, other)
   const isTelling = (guess: Guess) => new Set(oracles.map((oracle) => answerTo(oracle, guess))).size > 1
   return [direct, aStepAway, byReference, alongChains].flatMap((kind) =>
     someOf(distinct(differences.flatMap((each) => kind(model, names, each))).filter(isTelling)).map(
@@ -44,15 +44,10 @@ export function guessesAt({ world, who }: Pick<Pair, 'world' | 'who'>, other: Da
  */
 export function claimsAt({ world, others }: Pair, other: Data): readonly Question[] {
   const { model, tables } = world.rulebook
-  const names = Object.keys(tables)
-  const differences = names.flatMap((table) => differencesIn(model, table, world.data[table] ?? [], other[table] ?? []))
-  const idsOf = (table: string) => idsFor(fieldOf(model, table, 'id'))
+  const differences = differencesTo(world, other)
   const create = (table: string, more: Row): Question => {
     const fields = Object.entries(others[table]?.[0] ?? {})
-    const free = fields.map(([name, value]) => {
-      const { references, unique } = fieldOf(model, table, name)
-      return [name, references || unique ? null : value]
-    })
+    const free = fields.map(([name, value]) => [name, isFree(fieldOf(model, table, name)) ? value : null])
     return {
       method: 'create',
       table,
@@ -61,7 +56,7 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
   }
   const anyway = (table: string, more: Row): readonly Question[] => [
     create(table, more),
-    ...idsOf(table).map((id): Question => ({ method: 'update', table, given: [id, more] })),
+    ...idsFor(fieldOf(model, table, 'id')).map((id): Question => ({ method: 'update', table, given: [id, more] })),
   ]
   const keys = differences.flatMap(({ table, id, field }) => (field === undefined ? [create(table, { id })] : []))
   const unique = differences.flatMap(({ table, field, value }) =>
@@ -70,14 +65,17 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
   const references = differences.flatMap(({ table, id, field }) =>
     field === undefined
       ? childrenOf(model, table).flatMap((child) =>
-          names.includes(child.table) ? anyway(child.table, { [child.to]: id }) : [],
+          child.table in tables ? anyway(child.table, { [child.to]: id }) : [],
         )
       : [],
   )
   return [keys, unique, references].flatMap((claims) => someOf(distinct(claims)))
 }
 
-const distinct = <T>(all: readonly T[]): readonly T[] => [...new Map(all.map((each) => [shown(each), each])).values()]
+/** Each once, whatever it is. */
+export const distinct = <T>(all: readonly T[]): readonly T[] => [
+  ...new Map(all.map((each) => [shown(each), each])).values(),
+]
 
 const someOf = <T>(all: readonly T[]): readonly T[] => all.filter((_, at) => at % Math.ceil(all.length / MOST) === 0)
 
@@ -89,6 +87,9 @@ const answerTo = (oracle: Oracle, [table, where]: Guess): string =>
       .map(({ id }) => id)
       .sort(),
   )
+
+const differencesTo = ({ rulebook: { model, tables }, data }: World, other: Data): readonly Difference[] =>
+  Object.keys(tables).flatMap((table) => differencesIn(model, table, data[table] ?? [], other[table] ?? []))
 
 function differencesIn(model: ModelData, table: string, here: readonly Row[], there: readonly Row[]): Difference[] {
   const ids = [...new Set([...here, ...there].map(({ id }) => id))]

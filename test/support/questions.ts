@@ -3,7 +3,7 @@ import type { Condition, Data } from 'pachter'
 import type { FieldData, ModelData } from 'pachter/model'
 import { childrenOf, fieldOf, LIMITS, parentsOf } from 'pachter/model'
 import { built, conditionOn, idsFor, strangerFor, valuesFor } from './conditions.js'
-import { type Attempt, recordOf, valuesFrom } from './worlds.js'
+import { type Attempt, isFree, recordOf, valuesFrom } from './worlds.js'
 
 /** Something a caller asks or does, as data: what is called, of which table, with what. */
 export interface Question {
@@ -149,9 +149,8 @@ export function questionOn(model: ModelData, data: Data): fc.Arbitrary<Question>
       stored.length > 0 ? fc.oneof(recordOf(model, table), fc.constantFrom(...stored)) : recordOf(model, table)
     const some = record.chain((each) => valuesFrom(each, 'update'))
     const change = record.chain((each) => fc.tuple(fc.oneof(key, fc.constant(each['id'])), valuesFrom(each, 'update')))
-    // What leads elsewhere, or could be taken, is mostly nobody's to give: half of what is created has neither.
-    const { fields } = model.tables[table] as ModelData['tables'][string]
-    const isOwn = (name: string) => !fields[name]?.references && !fields[name]?.unique
+    // Half of what is created has nothing but what can be given.
+    const isGiven = (name: string) => isFree(fieldOf(model, table, name))
     const whole = fc
       .tuple(
         record.chain((each) => valuesFrom(each, 'create')),
@@ -159,7 +158,7 @@ export function questionOn(model: ModelData, data: Data): fc.Arbitrary<Question>
         fc.boolean(),
       )
       .map(([each, id, isWhole]) => ({
-        ...Object.fromEntries(Object.entries(each).filter(([name]) => isWhole || isOwn(name))),
+        ...Object.fromEntries(Object.entries(each).filter(([name]) => isWhole || isGiven(name))),
         id,
       }))
     const partly = fc.record({ partly: fc.boolean() })

@@ -20,8 +20,7 @@ import {
   timestamp,
   uuid,
 } from 'pachter'
-import type { Field, ModelData } from 'pachter/model'
-import { fieldOf } from 'pachter/model'
+import { type Field, type FieldData, fieldOf, type ModelData } from 'pachter/model'
 import { CALLER, idsFor, IDS, LISTS, POOLS, strangerFor, valuesFor } from './conditions.js'
 import { rulesOn } from './drawn-rules.js'
 
@@ -174,6 +173,9 @@ export const isUnique = (
   const mark = model.tables[table]?.fields[MARK] && records[at]?.[MARK]
   return typeof mark !== 'string' || !records.slice(0, at).some((each) => each[MARK] === mark)
 }
+
+/** Whether any value can be given to a field: what leads elsewhere, or could be taken, is mostly nobody's to give. */
+export const isFree = ({ references, unique }: FieldData): boolean => !references && !unique
 
 export const someone = fc.oneof(
   fc.constant(anonymous),
