@@ -59,6 +59,9 @@ describe('signing in by browser', () => {
       return (await who.go(url.href, {}, '')).url
     }
     expect((await leadsTo('/api/plots?$top=1')).href).to.equal(at('/api/plots?$top=1'))
+    const long = `/api/plots?$filter=${'id eq 1 or '.repeat(80)}id eq 1`
+    expect((await leadsTo(long)).href).to.equal(at(long).replaceAll(' ', '%20'))
+    expect((await leadsTo(`${long} and (${'id eq 1 or '.repeat(160)}id eq 2)`)).pathname).to.equal('/')
     for (const to of [
       'https://elsewhere.example/',
       '//elsewhere.example',
@@ -125,6 +128,9 @@ describe('signing in by browser', () => {
     const secret = ana.cookies.get('pachter-session') ?? ''
     const out = (headers: Record<string, string>) => ana.go(at('/sign-in/out'), { method: 'POST', headers })
     expect((await out({})).response.status).to.equal(403)
+    // A page elsewhere does not have the cookie sent, and is not to have it taken away.
+    const elsewhere = { method: 'POST', headers: { 'sec-fetch-site': 'cross-site' } }
+    expect((await new Visitor().go(at('/sign-in/out'), elsewhere)).response.status).to.equal(403)
     const { response } = await out({ 'x-csrf-token': token })
     expect(((await response.json()) as { next: string }).next).to.match(/session\/end/)
     expect(await sessionOf(ana)).to.deep.equal({ signedIn: false })

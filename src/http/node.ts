@@ -69,9 +69,14 @@ class IncomingRequest {
     if (this.#headers) return this.#headers
     const { rawHeaders } = this.incoming
     const headers = new Headers()
+    let authority: string | undefined
     for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
-      headers.append(rawHeaders[at] as string, rawHeaders[at + 1] as string)
+      const [name, value] = [rawHeaders[at] as string, rawHeaders[at + 1] as string]
+      // HTTP/2 says method, path and host in the same place.
+      if (!name.startsWith(':')) headers.append(name, value)
+      else if (name === ':authority') authority = value
     }
+    if (authority !== undefined) headers.set('host', authority)
     return (this.#headers = headers)
   }
 
@@ -80,7 +85,7 @@ class IncomingRequest {
     if (this.#ended) return this.#ended.signal
     const ended = (this.#ended = new AbortController())
     this.outgoing.once('close', () => {
-      if (!this.outgoing.writableFinished) ended.abort()
+      if (!this.outgoing.writableEnded) ended.abort()
     })
     return ended.signal
   }

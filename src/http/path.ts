@@ -39,21 +39,29 @@ export function routeOf(path: string): Route | undefined {
  * @example keyFrom(model, 'entryShares', '4,7') // { entryId: 4, memberId: 7 }
  */
 export function keyFrom(model: ModelData, table: string, written: string): KeyValues | undefined {
-  const fields = keyFieldsOf(model, table)
-  const parts = written.split(',')
-  if (parts.length !== fields.length) return undefined
   try {
-    const values = fields.map(([name, field], at) => [name, readTyped(field, decodeURIComponent(parts[at] as string))])
-    const key = readKey(model, table, Object.fromEntries(values))
-    // One way to write each key: `7`, and neither `07` nor `7.0`.
-    return keyPath(model, table, key) === keyPathOf(parts) ? key : undefined
+    return keyOf(model, table, written.split(',').map(decodeURIComponent))
   } catch {
     return undefined
   }
 }
 
-const keyPathOf = (parts: readonly string[]): string =>
-  parts.map((part) => encodeURIComponent(decodeURIComponent(part))).join(',')
+/** The same for a part of a path that a server has read: it says what `%2C` and the like stand for. */
+export const keyFromRead = (model: ModelData, table: string, read: string): KeyValues | undefined =>
+  keyOf(model, table, keyFieldsOf(model, table).length === 1 ? [read] : read.split(','))
+
+function keyOf(model: ModelData, table: string, parts: readonly string[]): KeyValues | undefined {
+  const fields = keyFieldsOf(model, table)
+  if (parts.length !== fields.length) return undefined
+  try {
+    const values = fields.map(([name, field], at) => [name, readTyped(field, parts[at] as string)])
+    const key = readKey(model, table, Object.fromEntries(values))
+    // One way to write each key: `7`, and neither `07` nor `7.0`.
+    return keyPath(model, table, key) === parts.map(encodeURIComponent).join(',') ? key : undefined
+  } catch {
+    return undefined
+  }
+}
 
 /** What is said of a record that is not there, since no record has such a key. */
 export const refusalOfAbsent = (inquiry: Inquiry): Error =>

@@ -11,7 +11,7 @@ import {
   type StandardAction,
 } from '../rules/index.js'
 import type { Handler, Opened } from './handler.js'
-import { keyFrom, refusalOfAbsent } from './path.js'
+import { keyFromRead, refusalOfAbsent } from './path.js'
 
 /** What a route of your own is open to. `C`, `A` and `M` are those of the guard that it is for. */
 export interface Requirement<M, C, A> {
@@ -49,7 +49,7 @@ export interface Requirements<M, C, A> {
    *
    * @param action what is going to be done; `get` where it is only shown
    * @param table its table
-   * @param parameter the part of the path that names it, as `:id` does, in the form that paths of this library have
+   * @param parameter the part of the path that names it, as `:id` does; of a key of several fields, all of them with commas between
    * @example may('update', 'entries', 'id')
    */
   may<T extends TableName<M>>(
@@ -85,7 +85,7 @@ function assertSignedIn({ caller }: Arrival): undefined {
 }
 
 async function found({ rulebook, caller, store }: Arrival, action: Action, table: string, written = '') {
-  const key = keyFrom(rulebook.model, table, written)
+  const key = keyFromRead(rulebook.model, table, written)
   if (!key) throw refusalOfAbsent({ rulebook, table, action: 'get', caller })
   const record = (await store.get(table, key, { access: true })) as Found
   if (action === 'get' || record.$access.may[action] === true) return record

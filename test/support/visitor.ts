@@ -30,7 +30,9 @@ export class Visitor {
   }
 
   #keep(set: string): void {
-    const [, name = '', value = ''] = /^([^=]+)=([^;]*)/.exec(set) ?? []
+    const [whole = '', name = '', value = ''] = /^([^=]+)=([^;]*)/.exec(set) ?? []
+    // Browsers keep no larger ones.
+    if (whole.length > 4096) return
     if (value === '' || /max-age=0|expires=thu, 01 jan 1970/i.test(set)) this.cookies.delete(name)
     else this.cookies.set(name, value)
   }

@@ -18,6 +18,9 @@ const PENDING = 'pachter-sign-in'
 /** How long somebody may take to sign in at the provider. */
 const PENDING_SECONDS = 600
 
+/** How many characters an address to come back to has: with more, browsers would not keep the cookie that remembers it. */
+const LONGEST_TO = 2_000
+
 /** Signing in by browser: its pages, and the source that reads its session. */
 export interface SignIn<C> {
   /** Reads the session that signing in began. */
@@ -132,9 +135,10 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
   }
 
   async function signOut(request: Request): Promise<Response> {
+    // Browsers withhold the cookie from other sites, and would take it away for them all the same.
+    assertFromHere(request)
     const session = await sessionOf(request)
     if (session) {
-      assertFromHere(request)
       assertToken(request, session.token)
       await forget(request)
     }
@@ -163,11 +167,11 @@ export function browserSignIn<C>(options: SignInOptions<C>): SignIn<C> {
     throw new IdentityUnavailableError('the provider was not looked for; createIdentity does that')
   }
 
-  /** A page of this site; the first one where anything else was asked for. */
+  /** A page of this site; the first one where anything else was asked for, or too long an address. */
   function ownPage(to: string | null): string {
     const url = new URL(to?.startsWith('/') && URL.canParse(to, origin) ? to : '/', origin)
     // Whole: a path alone can begin with two slashes, and lead elsewhere.
-    return url.origin === origin ? url.href : `${origin}/`
+    return url.origin === origin && url.href.length <= LONGEST_TO ? url.href : `${origin}/`
   }
 }
 
