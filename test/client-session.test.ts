@@ -7,8 +7,11 @@ import { model } from './support/samples/rules.js'
 const PEOPLE = ['ana', 'ben', 'nobody', 'lost'] as const
 type Somebody = (typeof PEOPLE)[number]
 
-/** What can happen in a window: half a minute goes by, somebody signs in somewhere, the server refuses, somebody signs out here. */
-const HAPPENS = ['later', 'told', 'refused', 'out'] as const
+/**
+ * What can happen in a window: half a minute goes by, somebody signs in somewhere, the server refuses a token that is over or
+ * does not find a session any more, somebody signs out here.
+ */
+const HAPPENS = ['later', 'told', 'credentials-refused', 'sign-in-required', 'out'] as const
 
 describe('a client’s session', () => {
   const clock = Date.now
@@ -20,7 +23,7 @@ describe('a client’s session', () => {
   /** A window, in which a page keeps what it showed until it is told that somebody else must not see it. */
   function openWindow() {
     let who: Somebody = 'nobody'
-    let isRefused = false
+    let refusal: string | undefined
     let time = 0
     let holds = Promise.resolve()
     Date.now = () => time
@@ -29,7 +32,7 @@ describe('a client’s session', () => {
       model,
       signIn: null,
       fetch: (() => {
-        if (isRefused) return Promise.resolve(problem(401))
+        if (refusal) return Promise.resolve(problem(refusal))
         if (who === 'lost') return Promise.reject(new Error('no network'))
         const answer = who === 'nobody' ? { signedIn: false } : { signedIn: true, id: who, roles: [] }
         return holds.then(() => Response.json(answer))
@@ -49,15 +52,13 @@ describe('a client’s session', () => {
       },
       async happen(what: (typeof HAPPENS)[number], next: Somebody) {
         time += 31_000
-        if (what === 'out') return client.signOut().then(() => (who = 'nobody'))
+        if (what === 'out') return void (await client.signOut().then(() => (who = 'nobody')))
         who = next
         if (what === 'told') await client.tellSignedIn()
-        if (what === 'refused') {
-          isRefused = true
-          await client.list('samples').catch(() => undefined)
-          isRefused = false
-        }
-        return undefined
+        if (what === 'later' || what === 'told') return
+        refusal = what
+        await client.list('samples').catch(() => undefined)
+        refusal = undefined
       },
       who: () => who,
       /** Has the server answer no sooner than that. */
@@ -101,22 +102,25 @@ describe('a client’s session', () => {
     window.close()
   })
 
-  it('says that it is over, and that it goes on, once', async () => {
-    const window = openWindow()
-    await window.happen('told', 'ana')
-    await window.look()
-    await window.happen('refused', 'ana')
-    await window.happen('told', 'ana')
-    await window.happen('told', 'ana')
-    await window.happen('later', 'nobody')
-    await window.look()
-    await window.happen('later', 'lost')
-    await window.look()
-    await window.happen('told', 'ben')
-    await window.happen('out', 'nobody')
-    expect(window.page.events).to.deep.equal(['ended', 'signed-in', 'ended', 'another', 'signed-out'])
-    window.close()
-  })
+  for (const refusal of ['credentials-refused', 'sign-in-required'] as const) {
+    it(`says that it is over, and that it goes on, once, by ${refusal}`, async () => {
+      const window = openWindow()
+      await window.happen(refusal === 'sign-in-required' ? refusal : 'later', 'nobody')
+      await window.happen('told', 'ana')
+      await window.look()
+      await window.happen(refusal, 'ana')
+      await window.happen('told', 'ana')
+      await window.happen('told', 'ana')
+      await window.happen('later', 'nobody')
+      await window.look()
+      await window.happen('later', 'lost')
+      await window.look()
+      await window.happen('told', 'ben')
+      await window.happen('out', 'nobody')
+      expect(window.page.events).to.deep.equal(['ended', 'signed-in', 'ended', 'another', 'signed-out'])
+      window.close()
+    })
+  }
 })
 
 describe('a client on a server that draws pages', () => {
@@ -133,8 +137,8 @@ describe('a client on a server that draws pages', () => {
   })
 })
 
-const problem = (status: number): Response =>
+const problem = (code: string): Response =>
   new Response(
-    JSON.stringify({ type: 'urn:pachter:problem:credentials-refused', title: 'Refused', status, detail: 'Refused.' }),
-    { status, headers: { 'content-type': 'application/problem+json' } },
+    JSON.stringify({ type: `urn:pachter:problem:${code}`, title: 'Refused', status: 401, detail: 'Refused.' }),
+    { status: 401, headers: { 'content-type': 'application/problem+json' } },
   )

@@ -42,6 +42,7 @@ interface IdentityPage {
 interface HttpPage {
   readonly handler: { handle(request: Request): Promise<Response> }
   readonly withPages: HttpPage['handler']
+  readonly GET: HttpPage['handler']['handle']
   readonly app: Express
   readonly server: FastifyInstance
 }
@@ -149,6 +150,7 @@ export const signIn = { signInAt: (to: string) => '/sign-in?to=' + to, handle: a
     const asPage = { headers: { accept: 'text/html' } }
     const sent = await page.withPages.handle(new Request('http://localhost/api/rents', asPage))
     expect([sent.status, sent.headers.get('location')]).to.deep.equal([303, '/sign-in?to=/api/rents'])
+    expect((await page.GET(new Request('http://localhost/api/plots'))).status).to.equal(200)
     const { server, origin } = await listening()
     server.on('request', page.app)
     const served = [origin, await page.server.listen({ port: 0, host: '127.0.0.1' })]

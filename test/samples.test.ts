@@ -105,16 +105,23 @@ describe('values of every type, from the database to a page and back', function 
   })
 
   it('are told apart from a page that answers where nothing is served', async () => {
-    const page = () => Promise.resolve(new Response('<!doctype html>', { headers: { 'content-type': 'text/html' } }))
-    const lost = createClient({ model, signIn: null, fetch: page })
-    const told: unknown[] = []
-    lost.follow('samples', {}, { records: () => told.push('records'), refused: ({ code }) => told.push(code) })
-    for (const asked of [lost.list('samples'), lost.session(), lost.create('samples', { text: 'a' })]) {
-      told.push(await asked.then(String, ({ code }: AnswerError) => code))
+    // As a site answers for whatever it does not know, and what stands in front of a server that is down.
+    for (const status of [200, 404, 502]) {
+      const headers = { 'content-type': status === 502 ? 'application/problem+json' : 'text/html' }
+      const page = () =>
+        Promise.resolve(new Response(status === 502 ? '{"type":"about:blank"}' : '<p>', { status, headers }))
+      const lost = createClient({ model, signIn: null, fetch: page })
+      const told: unknown[] = []
+      if (status < 500)
+        lost.follow('samples', {}, { records: () => told.push('records'), refused: ({ code }) => told.push(code) })
+      for (const asked of [lost.list('samples'), lost.session(), lost.create('samples', { text: 'a' })]) {
+        told.push(await asked.then(String, ({ code }: AnswerError) => code))
+      }
+      const count = status < 500 ? 4 : 3
+      await until(() => told.length === count)
+      expect(told).to.deep.equal(Array(count).fill('answer-unreadable'))
+      lost.close()
     }
-    await until(() => told.length === 4)
-    expect(told).to.deep.equal(Array(4).fill('answer-unreadable'))
-    lost.close()
   })
 
   describe('in a form', () => {

@@ -91,6 +91,11 @@ export class Sessions {
     this.#windows.tell('signed-out')
   }
 
+  /** Whether somebody is known to have signed in, whose session is not known to be over. */
+  get isSomebodys(): boolean {
+    return this.#whose !== undefined && !this.#hasEnded
+  }
+
   hear(ear: SessionEar): () => void {
     this.#ears.add(ear)
     return () => void this.#ears.delete(ear)
