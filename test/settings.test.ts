@@ -2,7 +2,19 @@ import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import mysql from 'mysql2/promise'
-import { anonymous, any, createGuard, defineCaller, defineModel, defineRules, integer, timestamp } from 'pachter'
+import {
+  anonymous,
+  any,
+  boolean,
+  createGuard,
+  defineCaller,
+  defineModel,
+  defineRules,
+  inFull,
+  integer,
+  references,
+  timestamp,
+} from 'pachter'
 import { mariadbStore } from 'pachter/connect/mariadb'
 import { postgresqlStore } from 'pachter/connect/postgresql'
 import { sqliteStore } from 'pachter/connect/sqlite'
@@ -101,6 +113,24 @@ const earlyBells = defineRules(bellModel, defineCaller({ id: integer() }), {
     table.ties({ early: row.at.atMost(new Date('2026-10-25T01:00:00Z')) }).grants({ read: ['early'] }),
 })
 
+const shedModel = defineModel({
+  people: { id: integer().key() },
+  sheds: { id: integer().key().generated(), ownerId: references('people'), open: boolean().optional() },
+  shedKeys: { shedId: references('sheds').key(), personId: references('people').key() },
+})
+const sheds = defineRules(shedModel, defineCaller({ id: integer() }), {
+  people: ({ anyone, table }) => table.grants({ read: [anyone] }),
+  sheds: ({ row, caller, table }) =>
+    table
+      .ties({ owner: row.ownerId.is(caller.id), holder: row.shedKeys.some((key) => key.personId.is(caller.id)) })
+      .grants({ read: ['owner', 'holder'], create: ['owner'], update: [{ to: 'holder', fields: ['open'] }] }),
+  shedKeys: ({ row, caller, table }) =>
+    table
+      .conflicts('told')
+      .ties({ owner: row.shed.ownerId.is(caller.id) })
+      .grants({ read: ['owner'], create: ['owner'], delete: ['owner'] }),
+})
+
 describe('values, however an application has set up its driver and its sessions', () => {
   for (const name of engineNames.filter((each) => each in SETTINGS)) {
     it(`are those that were stored, on ${name}`, async () => {
@@ -180,6 +210,39 @@ describe('values, however an application has set up its driver and its sessions'
       } finally {
         for (const { close } of opened) await close()
         await store.query('DROP TABLE bells', [])
+      }
+    })
+  }
+
+  if (engineNames.includes('PostgreSQL')) {
+    it('are written by a user of the database who may do no more than docs/guarantees.md says', async () => {
+      const { store, url } = (await openEngines()).find(({ name }) => name === 'PostgreSQL') as Engine
+      const all = ['"shedKeys"', 'sheds', 'people']
+      const granted = [
+        ...createTables(shedModel, store.dialect),
+        `INSERT INTO people VALUES (1), (2)`,
+        'CREATE ROLE few',
+        'GRANT SELECT ON people, sheds, "shedKeys" TO few',
+        'GRANT INSERT, UPDATE ON sheds TO few',
+        'GRANT INSERT, DELETE, UPDATE ("shedId") ON "shedKeys" TO few',
+      ]
+      for (const statement of granted) await store.query(statement, [])
+      const { store: own, close } = onPostgresql('-c role=few')(url)
+      const guard = createGuard({ rules: sheds, store: own })
+      const [ana, ben] = [guard.as({ id: 1 }), guard.as({ id: 2 })]
+      try {
+        const { id } = await ana.create('sheds', { ownerId: 1 })
+        const give = () => ana.create('shedKeys', { shedId: id, personId: 2 })
+        expect(inFull(await refusalOf(give()))).to.match(/did not do this. permission denied for table people/)
+        await store.query('GRANT UPDATE (id) ON people TO few', [])
+        await give()
+        expect(await ben.update('sheds', id, { open: true })).to.include({ open: true })
+        await ana.delete('shedKeys', { shedId: id, personId: 2 })
+        expect(await refusalOf(ben.get('sheds', id))).to.include({ status: 404 })
+      } finally {
+        await close()
+        for (const table of all) await store.query(`DROP TABLE ${table}`, [])
+        await store.query('DROP ROLE few', [])
       }
     })
   }
