@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
@@ -22,6 +22,7 @@ import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
 import { readData } from '../examples/allotment/database.js'
 import { demo, pachter, quick } from './support/command-line.js'
+import { scratchFolder } from './support/scratch.js'
 import { refusalOf } from './support/korenveld.js'
 
 const text = readFileSync(`${demo}expectations.yaml`, 'utf8')
@@ -34,12 +35,9 @@ describe('checking Korenveld', () => {
     fixture = await openFixture(model, await readData())
     bench = openWorkbench({ rules, callers, store: fixture.store, titles: { entries: 'title' } })
     // Beside the demo, so that a configuration in it finds what the demo's own finds.
-    scratch = mkdtempSync(`${demo}.scratch-`)
+    scratch = scratchFolder(`${demo}.scratch-`)
   })
-  after(async () => {
-    await fixture.close()
-    rmSync(scratch, { recursive: true })
-  })
+  after(() => fixture.close())
 
   const opened = () => openExpectations(bench, text, 'expectations.yaml')
   const file = (name: string, content: string) => {
@@ -141,6 +139,7 @@ import { defineConfig } from 'pachter/cli'
 import { callers } from '../callers.js'
 import { readData } from '../database.js'
 import { model } from '../model.js'
+import { scratchFolder } from './support/scratch.js'
 const store = async () => (await openFixture(model, await readData())).store
 const rules = readRulebook(readFileSync(new URL('rules.json', import.meta.url), 'utf8'))
 export default defineConfig({ rules: rules as never, callers, store, titles: { entries: 'title' } as never })`,

@@ -1,11 +1,11 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect } from 'chai'
 import { readRulebook } from 'pachter'
 import { rules } from '../examples/allotment/rules.js'
 import { readData } from '../examples/allotment/database.js'
 import { demo, pachter, quick } from './support/command-line.js'
+import { scratchFolder } from './support/scratch.js'
 
 const expectations = `${demo}expectations.yaml`
 
@@ -161,7 +161,7 @@ describe('the command line on Korenveld', () => {
       tables: Record<string, { ties: Record<string, object> }>
     }
     const before = JSON.parse(JSON.stringify(rules)) as Book
-    const folder = mkdtempSync(join(tmpdir(), 'pachter-'))
+    const folder = scratchFolder()
     const compare = () => {
       writeFileSync(join(folder, 'before.json'), JSON.stringify(before))
       return pachter('compare', join(folder, 'before.json'), ...quick)
@@ -184,7 +184,6 @@ describe('the command line on Korenveld', () => {
     }
     before.tables['entries'] = { ...entries, ties: { ...entries?.ties, everyone: isOpen } }
     const { status, stderr } = await compare()
-    rmSync(folder, { recursive: true })
     expect(stderr).to.match(/cannot both be asked about entries of this database: .*open/)
     expect(status).to.equal(2)
   })

@@ -1,4 +1,4 @@
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import Database from 'better-sqlite3'
@@ -33,6 +33,7 @@ import * as oldClub from './databases/drizzle/old-club.js'
 import * as seedBank from './databases/drizzle/seed-bank.js'
 import * as toolShed from './databases/drizzle/tool-shed.js'
 import { type Foreign, openForeign } from './support/adopted.js'
+import { scratchFolder } from './support/scratch.js'
 
 /** Whether two types are one. */
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
@@ -161,11 +162,10 @@ describe('a model of a Drizzle schema', () => {
   it('comes out as the page on query builders has it', async () => {
     const page = readFileSync(new URL('../docs/query-builders.md', import.meta.url), 'utf8')
     const code = /^## The model of a Drizzle schema[^]*?```ts\n([^]*?)```/m.exec(page)?.[1] ?? ''
-    const folder = mkdtempSync(fileURLToPath(new URL('./databases/drizzle/.scratch-', import.meta.url)))
+    const folder = scratchFolder(fileURLToPath(new URL('./databases/drizzle/.scratch-', import.meta.url)))
     writeFileSync(join(folder, 'model.ts'), code.replace("'./schema.js'", "'../tool-shed.js'"))
     const { model } = (await import(join(folder, 'model.ts'))) as { model: typeof shed }
     expect(model).to.deep.equal(shed)
-    rmSync(folder, { recursive: true })
   })
 
   it('says what its types do not see of the schema, in words to copy', () => {

@@ -1,14 +1,14 @@
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, readdirSync, readFileSync } from 'node:fs'
+import { readdirSync, readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
 import express from 'express'
 import { chromium } from 'playwright-core'
 import { browserOptions, hasChromium } from './support/browser.js'
+import { scratchFolder } from './support/scratch.js'
 
 const folder = fileURLToPath(new URL('../examples/first-rule/', import.meta.url))
 
@@ -19,7 +19,7 @@ describe('the smallest example', () => {
       .filter((name) => /[.](?:ts|html|css)$/.test(name))
       .map((name) => readFileSync(join(folder, name), 'utf8').trimEnd().split('\n').length)
     expect(lines.reduce((sum, each) => sum + each, 0)).to.be.below(80)
-    const built = mkdtempSync(join(tmpdir(), 'pachter-first-rule-'))
+    const built = scratchFolder()
     spawnSync('npx', ['vite', 'build', folder, '--outDir', built, '--logLevel', 'error'], { stdio: 'inherit' })
     const server = createServer(express().use(express.static(built)))
     await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', () => resolve()))

@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import Database from 'better-sqlite3'
@@ -10,6 +10,7 @@ import { withoutTrace } from 'pachter/sql'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { callers } from '../examples/allotment/callers.js'
 import { pachter } from './support/command-line.js'
+import { scratchFolder } from './support/scratch.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
@@ -22,8 +23,7 @@ const expectations = `${demo}expectations.yaml`
 
 describe('looking leaves no trace', () => {
   // Beside the demo, so that a configuration in it finds what the demo's own finds.
-  const scratch = mkdtempSync(`${demo}.scratch-`)
-  after(() => rmSync(scratch, { recursive: true }))
+  const scratch = scratchFolder(`${demo}.scratch-`)
   const file = (name: string, content: string) => {
     writeFileSync(join(scratch, name), content)
     return join(scratch, name)
@@ -42,6 +42,7 @@ import { defineConfig } from 'pachter/cli'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { callers } from '../callers.js'
 import { rules } from '../rules.js'
+import { scratchFolder } from './support/scratch.js'
 export default defineConfig({ rules, callers, store: () => sqliteStore(new Database(${JSON.stringify(path)})) })`,
     )
     const state = () => createHash('sha256').update(readFileSync(path)).digest('hex')

@@ -1,5 +1,4 @@
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import Database from 'better-sqlite3'
@@ -27,6 +26,7 @@ import { compileErrors } from './support/compiled.js'
 import { type Engine, load, openEngines } from './support/engines.js'
 import { generatePrisma } from './support/prisma.js'
 import { NOW } from './support/korenveld.js'
+import { scratchFolder } from './support/scratch.js'
 
 type Tables = { [T in keyof typeof model.tables & ('entries' | 'plots' | 'members')]: RecordOf<typeof model, T> }
 
@@ -44,7 +44,7 @@ const codeUnder = (page: string, heading: string, language = 'ts'): string =>
   new RegExp(`^## ${heading}\n(?:(?!^## )[^])*?\`\`\`${language}\n([^]*?)\`\`\``, 'm').exec(page)?.[1] ?? ''
 
 describe('queries of one’s own', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'pachter-own-'))
+  const folder = scratchFolder()
   const file = join(folder, 'korenveld.db')
   const database = new Database(file)
   const store = sqliteStore(database)
@@ -64,7 +64,6 @@ describe('queries of one’s own', () => {
   after(async () => {
     await knex.destroy()
     database.close()
-    rmSync(folder, { recursive: true })
   })
 
   it('come out, over views, as if what is hidden were not there', async () => {
@@ -214,7 +213,7 @@ describe('queries of one’s own', () => {
     const page = readFileSync(fileURLToPath(new URL('../docs/query-builders.md', import.meta.url)), 'utf8')
     const [, start = ''] = /```ts\n([^]*?)```/.exec(page) ?? []
     const builders = ['Drizzle', 'Kysely', 'Knex', 'Prisma'].map((name) => codeUnder(page, name))
-    const example = mkdtempSync(fileURLToPath(new URL('../examples/allotment/.scratch-', import.meta.url)))
+    const example = scratchFolder(fileURLToPath(new URL('../examples/allotment/.scratch-', import.meta.url)))
     generatePrisma(example, 'sqlite', codeUnder(page, 'Prisma', 'prisma'))
     const noor = as(callers.noor)
     const entries = await noor.list('entries', { orderBy: ['id descending'] })
@@ -240,6 +239,5 @@ describe('queries of one’s own', () => {
     }
     const files = builders.map((_, at) => join(example, `${at}.ts`))
     expect(compileErrors(files)).to.equal('')
-    rmSync(example, { recursive: true })
   })
 })

@@ -1,16 +1,14 @@
 import { expect } from 'chai'
 import { execFileSync } from 'node:child_process'
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { cpSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { scratchFolder } from './support/scratch.js'
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 
 describe('The package', () => {
-  let folder: string
-  before(() => (folder = mkdtempSync(join(tmpdir(), 'pachter-alone-'))))
-  after(() => rmSync(folder, { recursive: true }))
+  const folder = scratchFolder()
 
   it('brings the command line’s libraries along, so that nothing else is installed', () => {
     expect(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))).not.to.have.property('dependencies')

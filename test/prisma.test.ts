@@ -1,5 +1,3 @@
-import { mkdtempSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
@@ -34,6 +32,7 @@ import { type Engine, load, openEngines } from './support/engines.js'
 import { type Client, prismaClient, type Provider } from './support/prisma.js'
 import { about, shown } from './support/shown.js'
 import { dataOf, NOW, someone } from './support/worlds.js'
+import { scratchFolder } from './support/scratch.js'
 
 const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 60)
 
@@ -167,7 +166,7 @@ interface Subject {
 }
 
 describe('the where of Prisma', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'pachter-prisma-'))
+  const folder = scratchFolder()
   const subjects: Subject[] = []
   before(async function () {
     this.timeout(0)
@@ -184,7 +183,6 @@ describe('the where of Prisma', () => {
   })
   after(async () => {
     for (const each of subjects) await each.close()
-    rmSync(folder, { recursive: true })
   })
 
   it('finds what the guard lists, or says that it cannot say it', async function () {

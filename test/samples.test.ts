@@ -1,9 +1,6 @@
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
@@ -23,6 +20,7 @@ import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './sup
 import { until } from './support/followed.js'
 import { type Sample, sample } from './support/samples/drawn.js'
 import { model, rules } from './support/samples/rules.js'
+import { scratchFolder } from './support/scratch.js'
 
 describe('values of every type, from the database to a page and back', function () {
   this.timeout(120_000)
@@ -36,7 +34,7 @@ describe('values of every type, from the database to a page and back', function 
     for (const statement of createTables(model, store.dialect)) await store.query(statement, [])
     around = await served(store)
     const web = forExpress(around.handler)
-    const pages = mkdtempSync(join(tmpdir(), 'pachter-samples-'))
+    const pages = scratchFolder()
     const folder = fileURLToPath(new URL('support/samples/', import.meta.url))
     spawnSync('npx', ['vite', 'build', folder, '--outDir', pages, '--logLevel', 'error'], { stdio: 'inherit' })
     server = createServer(express().use(web.records, express.static(pages), web.refuse))

@@ -1,11 +1,11 @@
-import { mkdirSync, mkdtempSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import Database from 'better-sqlite3'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
 import { openEngines } from './engines.js'
+import { scratchFolder } from './scratch.js'
 
 const root = fileURLToPath(new URL('../..', import.meta.url))
 
@@ -25,7 +25,7 @@ const OF_PAGES = ['react', 'react-dom', 'react-router', '@tanstack']
 
 /** A folder of an application that has Pachter and the drivers installed. */
 export function applicationFolder(): string {
-  const folder = mkdtempSync(join(tmpdir(), 'pachter-app-'))
+  const folder = scratchFolder()
   mkdirSync(join(folder, 'node_modules'))
   symlinkSync(root, join(folder, 'node_modules', 'pachter'))
   for (const name of ['pg', 'mysql2', 'better-sqlite3', '@types', 'express', ...OF_PAGES]) {

@@ -1,7 +1,6 @@
-import { existsSync, mkdtempSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { existsSync } from 'node:fs'
 import type { LaunchOptions } from 'playwright-core'
+import { scratchFolder } from './scratch.js'
 
 /** Where Chromium is: `PACHTER_CHROMIUM`, or Debian's place. */
 export const chromiumPath = process.env['PACHTER_CHROMIUM'] ?? '/usr/bin/chromium'
@@ -22,6 +21,6 @@ export function browserOptions(): LaunchOptions {
       '--disable-component-update',
       '--disable-sync',
     ],
-    env: { ...process.env, HOME: mkdtempSync(join(tmpdir(), 'pachter-chromium-')) },
+    env: { ...process.env, HOME: scratchFolder() },
   }
 }

@@ -1,10 +1,11 @@
 import { execFileSync } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { PrismaBetterSqlite3 } from '@prisma/adapter-better-sqlite3'
 import { PrismaPg } from '@prisma/adapter-pg'
+import { scratchFolder } from './scratch.js'
 
 export type Provider = 'sqlite' | 'postgresql'
 
@@ -42,7 +43,7 @@ export async function prismaClient(
   models: string,
   url: string,
 ): Promise<{ readonly client: Client; close(): Promise<void> }> {
-  const folder = mkdtempSync(fileURLToPath(new URL('../.scratch-prisma-', import.meta.url)))
+  const folder = scratchFolder(fileURLToPath(new URL('../.scratch-prisma-', import.meta.url)))
   generatePrisma(folder, provider, models)
   type Made = Client & { $disconnect(): Promise<void> }
   const { PrismaClient } = (await import(pathToFileURL(join(folder, 'generated', 'client.ts')).href)) as {
@@ -53,9 +54,6 @@ export async function prismaClient(
   const client = new PrismaClient({ adapter })
   return {
     client,
-    close: async () => {
-      await client.$disconnect()
-      rmSync(folder, { recursive: true })
-    },
+    close: () => client.$disconnect(),
   }
 }

@@ -1,8 +1,9 @@
 import { type ChildProcess, execFileSync, spawn } from 'node:child_process'
-import { chownSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
+import { chownSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { scratchFolder } from './scratch.js'
 
 /** A throw-away database server: where it is, and how to end it. */
 export interface Server {
@@ -114,7 +115,7 @@ export async function startCluster(): Promise<readonly [Server, Server]> {
 
 /** An empty folder that belongs to whoever runs the server: database servers refuse to run as root. */
 export function dataFolder(account: string): { folder: string; user: string | undefined } {
-  const folder = join(mkdtempSync(join(tmpdir(), 'pachter-')), 'server')
+  const folder = join(scratchFolder(), 'server')
   mkdirSync(folder)
   if (!isRoot) return { folder, user: undefined }
   const id = (flag: string) => Number(execFileSync('id', [flag, account], { encoding: 'utf8' }))
