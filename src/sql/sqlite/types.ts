@@ -37,6 +37,9 @@ function fromDigits(value: unknown): number {
   return power === undefined ? Number(value) : Number(digits) * 2 ** Number(power)
 }
 
+/** `node:sqlite` of Node 22 takes for missing what is empty and lies nowhere. */
+const NO_BYTES = new Uint8Array(1).subarray(1)
+
 /**
  * How SQLite stores each type: timestamps as ISO text, decimals in their smallest unit, lists as JSON. Only an INTEGER
  * PRIMARY KEY numbers itself; `createTables` adds the rest.
@@ -75,6 +78,7 @@ export const types: StoredTypes = {
   bytes: {
     column: () => 'BLOB',
     inJson: (column) => unlessMissing(column, sql`hex(${column})`),
+    toDriver: (value: Uint8Array) => (value.length === 0 ? NO_BYTES : value),
     fromDriver: bytesRead,
   },
   json: {
