@@ -12,6 +12,7 @@ import {
   RuleError,
   time,
 } from 'pachter'
+import { describe as describeAll } from 'pachter/http'
 import { engineNames, openEngines } from './support/engines.js'
 import { refusalOf } from './support/korenveld.js'
 
@@ -85,10 +86,18 @@ describe('values that the database gives', () => {
       const sight = createGuard({ rules: untilLarge, store: { ...store } }).as({ id: 1 })
       expect(await sight.update('beds', 1, { rows: 8 }), name).to.not.have.property('state')
       expect((await refusalOf(sight.get('beds', 1))).status, name).to.equal(404)
-      const given = await refusalOf(guard.create('beds', { rows: 1, area: 3 }))
-      expect((given as unknown as { fields: object }).fields, name).to.deep.equal({
-        area: 'is computed by the database and cannot be given',
-      })
+      for (const write of [
+        () => guard.create('beds', { rows: 1, area: 3 }),
+        () => guard.update('beds', 2, { area: 3 }),
+      ]) {
+        const given = (await refusalOf(write())) as unknown as { status: number; fields: object }
+        expect([given.status, given.fields], name).to.deep.equal([
+          422,
+          { area: 'is computed by the database and cannot be given' },
+        ])
+      }
+      const { $access } = await guard.get('beds', 2, { access: true })
+      expect($access.changeable, name).to.deep.equal(['rows', 'state', 'opens', 'keeper'])
       if (store.dialect.name === 'sqlite') continue
       // A time is cut to the second, wherever it is looked at.
       await store.query(`UPDATE beds SET opens = '07:30:00.75' WHERE id = 2`, [])
@@ -96,6 +105,16 @@ describe('values that the database gives', () => {
       expect(await guard.list('beds', { where: (row) => row.opens.above('07:30:00') }), name).to.have.length(0)
       expect((await guard.get('beds', 2)).opens, name).to.equal('07:30:00')
     }
+    const { schemas } = describeAll({ rulebook: beds, base: '/api', title: 'Beds' })['components'] as {
+      schemas: Record<string, { properties: object; required?: readonly string[] }>
+    }
+    const sent = Object.entries(schemas).flatMap(([name, { properties, required }]) =>
+      /^beds[CU]/.test(name) ? [[name, Object.keys(properties).join(), required]] : [],
+    )
+    expect(sent).to.deep.equal([
+      ['bedsCreate', 'id,rows,state,opens,keeper', ['rows']],
+      ['bedsUpdate', 'rows,state,opens,keeper', undefined],
+    ])
     const refused = (grants: (row: Row<typeof own, 'beds'>) => Condition, action: 'create' | 'update') => () =>
       defineRules(own, shape, {
         beds: ({ row, anyone, table }) => table.ties({ it: grants(row) }).grants({ read: [anyone], [action]: ['it'] }),

@@ -16,13 +16,18 @@ import { callers } from '../examples/allotment/callers.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
 import { compileErrors } from './support/compiled.js'
-import { asking, byHeader, type CallerName } from './support/web.js'
+import { asking, byHeader, type CallerName, ENTRY } from './support/web.js'
 import { useClient } from './support/client.js'
+
+interface Schema {
+  readonly properties?: Readonly<Record<string, object>>
+  readonly required?: readonly string[]
+}
 
 type Document = {
   readonly paths: Readonly<Record<string, Readonly<Record<string, object>>>>
   readonly components: {
-    readonly schemas: Readonly<Record<string, { readonly properties?: Readonly<Record<string, object>> }>>
+    readonly schemas: Readonly<Record<string, Schema>>
   }
 }
 
@@ -97,6 +102,31 @@ describe('the description of what is served', () => {
     await fixture.store.query(`UPDATE "members" SET "duties" = '["secretary"]' WHERE "id" = 1`, [])
     expect(methodsAt(await describedTo('ana'), '/api/members')).to.deep.equal(['get', 'post'])
     await fixture.undo()
+  })
+
+  it('names what a new record needs, and nothing else', async () => {
+    const due = '2026-07-01T12:00:00Z'
+    const made: [CallerName, string, object][] = [
+      ['ana', 'entries', ENTRY],
+      ['eva', 'members', { name: 'Finn', email: 'finn@korenveld.example', phone: '1', duties: [] }],
+      ['carla', 'jobs', { siteId: 1, title: 'Mend', details: 'The fence.', assigneeId: null, dueAt: due }],
+      ['dirk', 'rents', { id: 999, memberId: 1, plotId: 1, year: 2031, amountCents: 1, paidAt: null }],
+    ]
+    for (const [who, table, body] of made) {
+      const ask = asking(handler.handle)
+      const sent = async (values: object) => {
+        await fixture.begin()
+        const { status, json } = await ask(who, 'POST', `/${table}`, values)
+        await fixture.undo()
+        return status === 422 ? (json['errors'] as { pointer: string }[]).map(({ pointer }) => pointer).join() : status
+      }
+      expect(await sent(body), table).to.equal(201)
+      const { required = [] } = whole.components.schemas[`${table}Create`] ?? {}
+      for (const name of Object.keys(body)) {
+        const without = { ...body, [name]: undefined }
+        expect(await sent(without), `${table} without ${name}`).to.equal(required.includes(name) ? `#/${name}` : 201)
+      }
+    }
   })
 
   it('makes a client that compiles, refuses what is wrong before it is sent, and works', async () => {

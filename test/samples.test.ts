@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { fileURLToPath } from 'node:url'
+import { Ajv2020, type ValidateFunction } from 'ajv/dist/2020.js'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import express from 'express'
@@ -9,7 +10,7 @@ import fc from 'fast-check'
 import { anonymous, createGuard } from 'pachter'
 import { AnswerError, createClient } from 'pachter/client'
 import { sqliteStore } from 'pachter/connect/sqlite'
-import { createHandler } from 'pachter/http'
+import { createHandler, describe as describeAll } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
 import { createIdentity, notMine } from 'pachter/identity'
 import { createLive, type Followed, followWrites } from 'pachter/live'
@@ -206,19 +207,40 @@ describe('values of every type, from the database to a page and back', function 
 })
 
 /** Everything of a store, served to a client in the same process. */
+const described = new Ajv2020({ strict: false, validateFormats: false })
+described.addSchema(describeAll({ rulebook: rules, base: '/api', title: 'Samples' }), 'served')
+
+/** What of an answer, or of what was sent, the description does not have. */
+function problemsOf(name: string, content: string): readonly string[] {
+  const fits = described.getSchema(`served#/components/schemas/${name}`) as ValidateFunction
+  return fits(JSON.parse(content)) ? [] : [`${name} ${described.errorsText(fits.errors)}: ${content}`]
+}
+
 async function served(store: Followed<SqlStore>) {
   const guard = createGuard({ rules, store, validators: { samples: { create: weedless } } })
   const nobody = { name: 'nobody', identify: () => notMine }
   const handler = createHandler({ guard, identity: await createIdentity({ rules, sources: [nobody] }) })
   const live = await createLive({ handler, store })
+  const undescribed: string[] = []
   const fetch = async (url: string, init?: RequestInit) => {
     const request = new Request(`http://localhost${url}`, init)
-    return (await live.handle(request)) ?? handler.handle(request)
+    const stream = await live.handle(request)
+    if (stream) return stream
+    const response = await handler.handle(request)
+    if (!response.ok) return response
+    const list = request.method === 'GET' && !/samples[/]/.test(url) ? 'Page' : ''
+    if (url.startsWith('/api/samples')) undescribed.push(...problemsOf(`samples${list}`, await response.clone().text()))
+    if (init?.body)
+      undescribed.push(
+        ...problemsOf(request.method === 'POST' ? 'samplesCreate' : 'samplesUpdate', init.body as string),
+      )
+    return response
   }
   const client = createClient({ model, signIn: null, fetch: fetch as never })
   const close = async () => {
     client.close()
     await live.close()
+    expect(undescribed).to.deep.equal([])
   }
   return { guard, handler, client, close }
 }

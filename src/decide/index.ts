@@ -18,6 +18,7 @@ export {
 export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError, type Told, verdictOf } from './refuse.js'
 export {
   assertFit,
+  isNeeded,
   type Reading,
   readValues,
   recordToCreate,

@@ -3,6 +3,7 @@ import {
   accepts,
   describeType,
   type FieldData,
+  fieldOf,
   freshValue,
   fromPlain,
   InputError,
@@ -106,18 +107,20 @@ function misnumbered(field: FieldData, value: unknown): string | undefined {
   return number >= 1 && number <= most ? undefined : `must be from 1 to ${most}, since further numbers go on from it`
 }
 
-/** The fields a create has to have a value for and has none. */
-function missingFields(rulebook: Rulebook, table: string, record: MemoryRecord): readonly string[] {
-  const { checks } = rulesOf(rulebook, table)
-  const stamps = stampsFor(rulesOf(rulebook, table), 'create')
-  return Object.entries(tableOf(rulebook.model, table).fields)
-    .filter(([name, { optional, generated, filled }]) => {
-      // What is stamped was relied on: the database's own default would be another value.
-      const isRelied = checks.fields[name]?.onCreate === 'required' || (filled && Object.hasOwn(stamps, name))
-      return (isRelied || !(optional || generated || filled)) && isMissing(record[name])
-    })
-    .map(([name]) => name)
+/** Whether a create has to have a value for a field. */
+export function isNeeded(rulebook: Rulebook, table: string, name: string): boolean {
+  const rules = rulesOf(rulebook, table)
+  const { optional, generated, filled } = fieldOf(rulebook.model, table, name)
+  // What is stamped was relied on: the database's own default would be another value.
+  const isRelied = filled !== undefined && Object.hasOwn(stampsFor(rules, 'create'), name)
+  return isRelied || rules.checks.fields[name]?.onCreate === 'required' || !(optional || generated || filled)
 }
+
+/** The fields a create has to have a value for and has none. */
+const missingFields = (rulebook: Rulebook, table: string, record: MemoryRecord): readonly string[] =>
+  Object.keys(tableOf(rulebook.model, table).fields).filter(
+    (name) => isMissing(record[name]) && isNeeded(rulebook, table, name),
+  )
 
 function problemWith(field: FieldData, value: unknown): string | undefined {
   if (field.filled === 'computed') return 'is computed by the database and cannot be given'

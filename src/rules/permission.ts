@@ -64,11 +64,13 @@ function assertSize(name: string, condition: Condition): void {
   )
 }
 
-/** Whether no grant can let a field be changed by this action: keys, stamps, and what a check forbids. */
+/** Whether no grant can let a field be changed by this action: keys, stamps, what is computed, and what a check forbids. */
 export function isFixed(rulebook: Rulebook, table: string, action: Action, field: string): boolean {
   const rules = rulesOf(rulebook, table)
+  const { fields, key } = tableOf(rulebook.model, table)
   return (
-    tableOf(rulebook.model, table).key.includes(field) ||
+    key.includes(field) ||
+    fields[field]?.filled === 'computed' ||
     Object.hasOwn(stampsFor(rules, action), field) ||
     rules.checks.fields[field]?.onUpdate === 'forbidden'
   )

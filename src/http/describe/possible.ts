@@ -38,9 +38,9 @@ export function possibleFields(
   const named = Object.keys(fields).filter((name) => grants.some((grant) => covers(grant, name)))
   if (action === 'list' || action === 'get') return [...new Set([...key, ...named])]
   const stamped = stampsFor(rules, action)
-  return named.filter((name) => !Object.hasOwn(stamped, name) && !(action !== 'create' && isFixedOrKey(name)))
-
-  function isFixedOrKey(name: string): boolean {
-    return key.includes(name) || isFixed(rulebook, table, action, name)
-  }
+  return named.filter((name) =>
+    action === 'create'
+      ? !Object.hasOwn(stamped, name) && fields[name]?.filled !== 'computed'
+      : !isFixed(rulebook, table, action, name),
+  )
 }

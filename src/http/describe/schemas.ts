@@ -1,3 +1,4 @@
+import { isNeeded } from '../../decide/index.js'
 import { childrenOf, type FieldData, parentsOf, tableOf } from '../../model/index.js'
 import { type Action, type Caller, type Rulebook, rulesOf } from '../../rules/index.js'
 import { PROBLEM_TYPES } from '../problem.js'
@@ -65,11 +66,7 @@ export function sentSchema({ rulebook, caller }: Scope, table: string, action: A
   const { checks } = rulesOf(rulebook, table)
   const sendable = possibleFields(rulebook, table, action, caller) ?? []
   const properties = sendable.map((name) => [name, schemaOf(fields[name] as FieldData, checks.fields[name])])
-  const isNeeded = (name: string) => {
-    const { optional, filled } = fields[name] as FieldData
-    return checks.fields[name]?.onCreate === 'required' || (!optional && filled === undefined)
-  }
-  const needed = action === 'create' ? sendable.filter(isNeeded) : []
+  const needed = action === 'create' ? sendable.filter((name) => isNeeded(rulebook, table, name)) : []
   return {
     type: 'object',
     additionalProperties: false,
