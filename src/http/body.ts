@@ -102,7 +102,7 @@ export function valuesFrom(model: ModelData, table: string, body: Values): Recor
 }
 
 /** Moments as RFC 3339 has them, which is less than JavaScript takes for one. */
-const MOMENT = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/
+export const MOMENT = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/
 
 /** One value as JSON holds it, as the model has it. */
 export function valueFrom(shape: Shape, value: unknown): unknown {

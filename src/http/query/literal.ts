@@ -1,4 +1,5 @@
-import { accepts, describeType, readTyped, type Shape, type Value } from '../../model/index.js'
+import { accepts, describeType, type FieldType, readTyped, type Shape, type Value } from '../../model/index.js'
+import { MOMENT } from '../body.js'
 import type { Scanner } from './scanner.js'
 
 const TEXT = /'(?:[^']|'')*'/
@@ -6,6 +7,13 @@ const BARE = /[-+]?[\w.:+-]+/
 
 /** The types whose values are written as texts; others may be. */
 const QUOTED = ['text', 'choice']
+
+/** How values are written of which JavaScript reads more than one would take for them, such as moments in the server's zone. */
+const WRITTEN: Partial<Readonly<Record<FieldType, RegExp>>> = {
+  integer: /^[-+]?\d+$/,
+  float: /^[-+]?\d+(?:\.\d+)?(?:e[-+]?\d+)?$/i,
+  timestamp: MOMENT,
+}
 
 /**
  * Reads a value: a text in single quotes, with `''` for one; a number, `true`, `false`, a date, a moment or a uuid bare.
@@ -17,7 +25,8 @@ export function readLiteral(scanner: Scanner, shape: Shape): Value {
   const written = quoted?.slice(1, -1).replaceAll("''", "'") ?? scanner.expect(BARE, 'a value')
   if (quoted === undefined && QUOTED.includes(shape.type)) scanner.fail('a text in single quotes is expected')
   const value = valueOf(shape, written)
-  if (!accepts(shape, value)) scanner.fail(`a value is expected that is ${describeType(shape)}`)
+  if (WRITTEN[shape.type]?.test(written) === false || !accepts(shape, value))
+    scanner.fail(`a value is expected that is ${describeType(shape)}`)
   return value
 }
 
