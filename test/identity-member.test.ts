@@ -88,6 +88,11 @@ describe('the caller’s own record', () => {
     expect(await grower({ sub: 'ana' }, ignored)).to.deep.equal({ id: 1 })
     expect(await grower({ sub: 'ben' }, ignored)).to.equal(undefined)
     expect(await grower({ sub: 'noor' }, ignored)).to.deep.equal({ id: 3 })
+    const numbered = memberRecord(guard, { table: 'growers', field: 'id', claim: 'sub', caller: ({ id }) => ({ id }) })
+    for (const sub of ['1', 1]) expect(await numbered({ sub }, ignored)).to.deep.equal({ id: 1 })
+    for (const sub of ['01', '0x1', '1.0', '1e0', '+1', ' 1', '', true]) {
+      expect(await numbered({ sub }, ignored), String(sub)).to.equal(undefined)
+    }
     await fixture.close()
   })
 

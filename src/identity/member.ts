@@ -92,8 +92,11 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
     const given: unknown = Object.hasOwn(claims, claim) ? claims[claim] : undefined
     if (isMissing(given) || typeof given === 'object') return undefined
     if (claim === 'email' && claims['email_verified'] !== true) return undefined
-    const value = readTyped(shape, String(given as string | number))
-    return accepts(shape, value) ? value : undefined
+    const written = String(given as string | number)
+    const value = readTyped(shape, written)
+    // Whoever is `01` or `0x1` to the provider is not who is `1`.
+    const isExact = shape.type === 'uuid' || String(value) === written
+    return isExact && accepts(shape, value) ? value : undefined
   }
 
   async function find(value: Value): Promise<object | undefined> {
