@@ -211,6 +211,9 @@ describe('records over HTTP, attacked by hand', () => {
     const bens = await ask('ben', 'POST', '/entries', { ...entry, plotId: 14 }, key)
     expect(bens.headers['location']).not.to.equal(first.headers['location'])
     // What was refused can be sent again, put right.
+    for (const long of ['', 'x'.repeat(256)]) {
+      expect((await ask('ana', 'POST', '/entries', entry, { 'idempotency-key': long })).status).to.equal(400)
+    }
     const wrong = { 'idempotency-key': 'wrong' }
     expect((await ask('ana', 'POST', '/entries', { ...entry, title: '' }, wrong)).status).to.equal(422)
     expect((await ask('ana', 'POST', '/entries', entry, wrong)).status).to.equal(201)

@@ -61,9 +61,11 @@ export function readListQuery(model: ModelData, table: string, query: URLSearchP
   const given = once(query, OF_LIST)
   const { where, orderBy = [], limit, fields, ...more } = relatedFrom(model, table, given, 1)
   const names = orderBy.map((each) => each.replace(' descending', ''))
-  const order = [...new Set([...names, ...tableOf(model, table).key])]
+  const { key } = tableOf(model, table)
+  const order = [...new Set([...names, ...key])]
   const token = given.get('$skiptoken')
-  const besides = fields ? names.filter((name) => !fields.includes(name)) : []
+  // The key comes with every record.
+  const besides = fields ? names.filter((name) => !fields.includes(name) && !key.includes(name)) : []
   const options: ListAsked = {
     ...more,
     ...(fields && { fields: [...fields, ...besides] }),
