@@ -24,6 +24,7 @@ import {
 import { createHandler } from 'pachter/http'
 import { createIdentity, thisCaller } from 'pachter/identity'
 import { drawnRequest, FIELDS, HIDDEN, UUID } from './support/drawn-requests.js'
+import { describedBy } from './support/described.js'
 import { load, openEngines, stopsAtFirst } from './support/engines.js'
 
 const model = defineModel({
@@ -98,10 +99,12 @@ const DATA = {
   ],
 }
 
+const described = describedBy(rules)
+
 const { PACHTER_SEED = process.env['CI'] ? '20261126' : undefined } = process.env
 
 describe('whatever is sent', () => {
-  it('is answered without a failure, and with nothing hidden', async () => {
+  it('is answered without a failure, as it is described, and with nothing hidden', async () => {
     for (const engine of await openEngines()) {
       await load(engine, model, DATA)
       const failures: unknown[] = []
@@ -127,6 +130,7 @@ describe('whatever is sent', () => {
               ...(sends && { body: sent }),
             }
             const response = await handle(new Request(url, init))
+            expect(await described.answer(new Request(url, init), response)).to.deep.equal([])
             const all = JSON.stringify([...response.headers]) + (await response.text())
             statuses[response.status] = (statuses[response.status] ?? 0) + 1
             expect(failures.splice(0).map(String)).to.deep.equal([])

@@ -2,7 +2,6 @@ import { spawnSync } from 'node:child_process'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { fileURLToPath } from 'node:url'
-import { Ajv2020, type ValidateFunction } from 'ajv/dist/2020.js'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import express from 'express'
@@ -10,7 +9,7 @@ import fc from 'fast-check'
 import { anonymous, type Condition, createGuard } from 'pachter'
 import { AnswerError, createClient, filter } from 'pachter/client'
 import { sqliteStore } from 'pachter/connect/sqlite'
-import { createHandler, describe as describeAll } from 'pachter/http'
+import { createHandler } from 'pachter/http'
 import { forExpress } from 'pachter/http/express'
 import { createIdentity, notMine } from 'pachter/identity'
 import { createLive, type Followed, followWrites } from 'pachter/live'
@@ -18,6 +17,7 @@ import { type FieldData, isOrdered, tableOf } from 'pachter/model'
 import { createTables, type SqlStore } from 'pachter/sql'
 import { type Browser, chromium, type Page } from 'playwright-core'
 import { browserOptions, hasChromium } from './support/browser.js'
+import { describedBy } from './support/described.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { valuesFor } from './support/conditions.js'
 import { until } from './support/followed.js'
@@ -292,14 +292,7 @@ function literalOf(value: unknown): string {
   return value instanceof Date ? value.toISOString() : filter`${value as string}`
 }
 
-const described = new Ajv2020({ strict: false, validateFormats: false })
-described.addSchema(describeAll({ rulebook: rules, base: '/api', title: 'Samples' }), 'served')
-
-/** What of an answer, or of what was sent, the description does not have. */
-function problemsOf(name: string, content: string): readonly string[] {
-  const fits = described.getSchema(`served#/components/schemas/${name}`) as ValidateFunction
-  return fits(JSON.parse(content)) ? [] : [`${name} ${described.errorsText(fits.errors)}: ${content}`]
-}
+const described = describedBy(rules)
 
 async function served(store: Followed<SqlStore>) {
   const guard = createGuard({ rules, store, validators: { samples: { create: weedless } } })
@@ -312,13 +305,11 @@ async function served(store: Followed<SqlStore>) {
     const stream = await live.handle(request)
     if (stream) return stream
     const response = await handler.handle(request)
-    if (!response.ok) return response
-    const list = request.method === 'GET' && !/samples[/]/.test(url) ? 'Page' : ''
-    if (url.startsWith('/api/samples')) undescribed.push(...problemsOf(`samples${list}`, await response.clone().text()))
-    if (init?.body)
-      undescribed.push(
-        ...problemsOf(request.method === 'POST' ? 'samplesCreate' : 'samplesUpdate', init.body as string),
-      )
+    undescribed.push(...(await described.answer(request, response)))
+    if (response.ok && init?.body) {
+      const type = new Headers(init.headers).get('content-type') ?? ''
+      undescribed.push(...described.sent(request, type, init.body as string))
+    }
     return response
   }
   const client = createClient({ model, signIn: null, fetch: fetch as never })

@@ -84,6 +84,10 @@ const query = fc.array(
     filter.map((each) => `$filter=${encodeURIComponent(each)}`),
     fc.tuple(field, fc.constantFrom('', ' desc', ' up')).map((parts) => `$orderby=${parts.join('')}`),
     fc.array(field, { maxLength: 3 }).map((names) => `$select=${names.join(',')}`),
+    // What is sorted by is not always selected.
+    fc
+      .tuple(fc.array(field, { minLength: 1, maxLength: 2 }), field)
+      .map(([names, by]) => `$select=${names.join(',')}&$orderby=${by}`),
     fc
       .constantFrom(
         'owner',
