@@ -65,7 +65,7 @@ export function readListQuery(model: ModelData, table: string, query: URLSearchP
   const order = [...new Set([...names, ...key])]
   const token = given.get('$skiptoken')
   // The key comes with every record.
-  const besides = fields ? names.filter((name) => !fields.includes(name) && !key.includes(name)) : []
+  const besides = fields ? order.filter((name) => !fields.includes(name) && !key.includes(name)) : []
   const options: ListAsked = {
     ...more,
     ...(fields && { fields: [...fields, ...besides] }),
