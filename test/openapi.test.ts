@@ -19,6 +19,10 @@ import { compileErrors } from './support/compiled.js'
 import { asking, byHeader, type CallerName, ENTRY } from './support/web.js'
 import { useClient } from './support/client.js'
 
+interface Listed {
+  readonly $access: { readonly may: Readonly<Record<string, boolean>>; readonly changeable: readonly string[] }
+}
+
 interface Schema {
   readonly properties?: Readonly<Record<string, object>>
   readonly required?: readonly string[]
@@ -102,6 +106,31 @@ describe('the description of what is served', () => {
     await fixture.store.query(`UPDATE "members" SET "duties" = '["secretary"]' WHERE "id" = 1`, [])
     expect(methodsAt(await describedTo('ana'), '/api/members')).to.deep.equal(['get', 'post'])
     await fixture.undo()
+  })
+
+  it('has all that a caller sees of any record, and may do to it', async () => {
+    let compared = 0
+    for (const name of Object.keys(callers) as CallerName[]) {
+      const { paths, components } = await describedTo(name)
+      const has = (schema: string) => Object.keys(components.schemas[schema]?.properties ?? {})
+      for (const table of Object.keys(model.tables)) {
+        const { status, json } = await asking(handler.handle)(name, 'GET', `/${table}?$top=200&access=true`)
+        expect(status === 200, `${name} ${table}`).to.equal(paths[`/api/${table}`]?.['get'] !== undefined)
+        for (const record of (json['records'] ?? []) as readonly Listed[]) {
+          const { may, changeable } = record.$access
+          expect(has(table)).to.include.members(Object.keys(record))
+          if (changeable.length > 0) expect(has(`${table}Update`)).to.include.members(changeable)
+          const methods = { update: 'patch', delete: 'delete' }
+          for (const action of Object.keys(may).filter((each) => may[each])) {
+            const method = methods[action as 'update']
+            const path = paths[`/api/${table}/{key}${method ? '' : `/${action}`}`]
+            expect(path?.[method ?? 'post'], `${name} ${action} ${table}`).to.be.an('object')
+          }
+          compared += 1
+        }
+      }
+    }
+    expect(compared).to.be.above(500)
   })
 
   it('names what a new record needs, and nothing else', async () => {
