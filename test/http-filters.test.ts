@@ -2,7 +2,6 @@ import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { anonymous, type Condition, createGuard } from 'pachter'
-import { filter } from 'pachter/client'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { createHandler } from 'pachter/http'
 import { createIdentity, notMine } from 'pachter/identity'
@@ -10,6 +9,7 @@ import { type FieldData, isOrdered, tableOf } from 'pachter/model'
 import { createTables } from 'pachter/sql'
 import { valuesFor } from './support/conditions.js'
 import { stopsAtFirst } from './support/engines.js'
+import { literalOf } from './support/queries.js'
 import { sample } from './support/samples/drawn.js'
 import { model, rules } from './support/samples/rules.js'
 
@@ -40,12 +40,6 @@ function asksOf(field: FieldData): readonly string[] {
   const ordered = isOrdered(field) ? ['lt', 'le', 'gt', 'ge'] : []
   const texts = field.type === 'text' || field.type === 'choice' ? ['startswith'] : []
   return [...common, 'eq', 'ne', 'in', ...ordered, ...texts]
-}
-
-/** A value as a filter has it: texts in quotes, all else as it likes. */
-function literalOf(value: unknown): string {
-  if (value instanceof Uint8Array) return `'${Buffer.from(value).toString('hex')}'`
-  return value instanceof Date ? value.toISOString() : filter`${value as string}`
 }
 
 describe('a filter over HTTP', () => {
