@@ -91,6 +91,8 @@ describe('the pages on identity and HTTP', () => {
     const native = { session: { memberId: 2, token: 't' } }
     const found = await page.sessions.identify({ request: asked({}), native, note: () => undefined } as never)
     expect(found).to.deep.equal({ found: 'caller', caller: { id: 2 } })
+    const empty = { request: asked({}), native: { session: {} }, note: () => undefined } as never
+    expect(await page.sessions.identify(empty)).to.deep.equal({ found: 'nothing' })
     expect(page.old.name).to.equal('remote korenveld.example')
     expect(page.signIn.signInAt('/x')).to.equal('/sign-in?to=%2Fx')
   })

@@ -50,6 +50,8 @@ describe('another application that says who asks', () => {
       [204, ''],
       [302, ''],
       [500, ''],
+      [500, '{"member":1}'],
+      [206, '{"member":1}'],
     ]
     for (const doubt of doubts) {
       answer = () => doubt
@@ -57,6 +59,13 @@ describe('another application that says who asks', () => {
     }
     answer = () => [200, '{"nobody":true}']
     expect(await refusalOf(identity.callerOf(asked(cookie)))).to.include({ status: 401 })
+    // What it is not to be handed, it is not.
+    const byCookie = remote<typeof caller>({ url: `${other.origin}/who`, cookies: ['sid'], caller: () => ({ id: 1 }) })
+    const both = { ...cookie, authorization: 'Bearer x' }
+    other.server.once('request', ({ headers }) => expect(headers).not.to.have.property('authorization'))
+    await byCookie.identify({ request: asked(both), note: () => undefined })
+    const nothing = { request: asked({ authorization: 'Bearer x' }), note: () => undefined }
+    expect(await byCookie.identify(nothing)).to.deep.equal({ found: 'nothing' })
     const keeping = await identityWith(60)
     answer = () => [200, '{"member":2}']
     expect(await keeping.callerOf(asked(cookie))).to.deep.equal({ id: 2 })
