@@ -156,7 +156,7 @@ export function createClient<M, C = unknown, A = AnyActions>(options: ClientOpti
     if (response.ok) return response
     const error = new AnswerError(await problemIn(response))
     // Whoever had signed in has not any more.
-    if (error.code === 'credentials-refused' || (error.needsSignIn && sessions.isSomebodys)) sessions.ended()
+    if (error.code === 'credentials-refused' || (error.needsSignIn && sessions.isOpen)) sessions.ended()
     throw error
   }
 

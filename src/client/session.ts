@@ -91,8 +91,8 @@ export class Sessions {
     this.#windows.tell('signed-out')
   }
 
-  /** Whether somebody is known to have signed in, whose session is not known to be over. */
-  get isSomebodys(): boolean {
+  /** Whether somebody has signed in, as far as is known. */
+  get isOpen(): boolean {
     return this.#whose !== undefined && !this.#hasEnded
   }
 
