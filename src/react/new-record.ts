@@ -7,8 +7,8 @@ import {
   expand,
   grantsFor,
   inForce,
+  isNeverGiven,
   type PlacedGrant,
-  stampsFor,
   whoCondition,
 } from '../rules/index.js'
 import type { AnyClient, AnyRecord } from './context.js'
@@ -27,8 +27,7 @@ export function settableIn(
     !caller ||
     decidedFor(expand(rules, allOf(anyOf(...to.map((who) => whoCondition(known, who))), when)), caller) !== false
   const grants = grantsFor(known, 'create').filter(couldHold)
-  const stamped = stampsFor(known, 'create')
-  const names = Object.keys(tableOf(rules.model, table).fields).filter((name) => !Object.hasOwn(stamped, name))
+  const names = Object.keys(tableOf(rules.model, table).fields).filter((name) => !isNeverGiven(rules, table, name))
   return new Set(names.filter((name) => grants.some((grant) => covers(grant, name))))
 }
 

@@ -28,6 +28,7 @@ export {
   expand,
   fieldSight,
   isFixed,
+  isNeverGiven,
   decidedFor,
   permission,
   recordChecks,

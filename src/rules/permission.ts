@@ -76,6 +76,12 @@ export function isFixed(rulebook: Rulebook, table: string, action: Action, field
   )
 }
 
+/** Whether a new record's value of a field is never the caller's to give: stamps, and what is computed. */
+export function isNeverGiven(rulebook: Rulebook, table: string, field: string): boolean {
+  const { fields } = tableOf(rulebook.model, table)
+  return fields[field]?.filled === 'computed' || Object.hasOwn(stampsFor(rulesOf(rulebook, table), 'create'), field)
+}
+
 /** The checks on a table's records as a whole, with their names. */
 export function recordChecks({ checks }: RulesInForce): readonly (TableRules['checks']['records'][string] & {
   readonly name: string

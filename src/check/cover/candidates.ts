@@ -5,9 +5,9 @@ import {
   covers,
   type FieldCheck,
   type Grant,
+  isNeverGiven,
   type Rulebook,
   rulesOf,
-  stampsFor,
 } from '../../rules/index.js'
 import type { Attempt } from '../try/tries.js'
 import { omit } from './omit.js'
@@ -80,9 +80,8 @@ function* createsLike(
 ): Made {
   const { fields, key } = tableOf(rulebook.model, table)
   const rules = rulesOf(rulebook, table)
-  const stamps = stampsFor(rules, 'create')
   const settable = Object.keys(fields).filter(
-    (name) => !Object.hasOwn(stamps, name) && !fields[name]?.generated && fields[name]?.filled !== 'computed',
+    (name) => !isNeverGiven(rulebook, table, name) && !fields[name]?.generated,
   )
   const isGiven = (name: string) =>
     covers(grant, name) || !fields[name]?.optional || rules.checks.fields[name]?.onCreate === 'required'

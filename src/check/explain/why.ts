@@ -143,7 +143,7 @@ const isKey = ({ rulebook }: Workbench, table: string, field: string): boolean =
 function whyFixed({ rulebook }: Workbench, { table, action }: Question, field: string) {
   if (isRead(action) || action === 'delete' || !isFixed(rulebook, table, action, field)) return undefined
   if (Object.hasOwn(stampsFor(rulesOf(rulebook, table), action), field)) return 'it is set by the server'
-  return 'it never changes'
+  return fieldOf(rulebook.model, table, field).filled === 'computed' ? 'the database computes it' : 'it never changes'
 }
 
 async function grantReasons(setting: Setting, asked: Asked, record: MemoryRecord): Promise<readonly GrantReason[]> {

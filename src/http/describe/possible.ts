@@ -7,10 +7,10 @@ import {
   grantsFor,
   inForce,
   isFixed,
+  isNeverGiven,
   type PlacedGrant,
   type Rulebook,
   specialise,
-  stampsFor,
   whoCondition,
 } from '../../rules/index.js'
 import { allOf, anyOf, always } from '../../condition/index.js'
@@ -37,10 +37,7 @@ export function possibleFields(
   if (grants.length === 0) return undefined
   const named = Object.keys(fields).filter((name) => grants.some((grant) => covers(grant, name)))
   if (action === 'list' || action === 'get') return [...new Set([...key, ...named])]
-  const stamped = stampsFor(rules, action)
   return named.filter((name) =>
-    action === 'create'
-      ? !Object.hasOwn(stamped, name) && fields[name]?.filled !== 'computed'
-      : !isFixed(rulebook, table, action, name),
+    action === 'create' ? !isNeverGiven(rulebook, table, name) : !isFixed(rulebook, table, action, name),
   )
 }
