@@ -1,4 +1,4 @@
-import { fieldOf, fromJson, type ModelData, type Shape, tableOf } from '../model/index.js'
+import { fieldOf, fromJson, type ModelData, tableOf } from '../model/index.js'
 import { badBody, RequestError } from './errors.js'
 import { HTTP_LIMITS } from './limits.js'
 
@@ -96,16 +96,7 @@ export function valuesFrom(model: ModelData, table: string, body: Values): Recor
   const { fields } = tableOf(model, table)
   const values = Object.entries(body).map(([name, value]) => [
     name,
-    Object.hasOwn(fields, name) ? valueFrom(fieldOf(model, table, name), value) : value,
+    Object.hasOwn(fields, name) ? fromJson(fieldOf(model, table, name), value) : value,
   ])
   return Object.fromEntries(values) as Record<string, unknown>
-}
-
-/** Moments as RFC 3339 has them, which is less than JavaScript takes for one. */
-export const MOMENT = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?(?:Z|[+-]\d\d:\d\d)$/
-
-/** One value as JSON holds it, as the model has it. */
-export function valueFrom(shape: Shape, value: unknown): unknown {
-  if (shape.type === 'timestamp' && !(typeof value === 'string' && MOMENT.test(value))) return value
-  return fromJson(shape, value)
 }

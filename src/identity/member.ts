@@ -94,7 +94,7 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
     if (claim === 'email' && claims['email_verified'] !== true) return undefined
     const written = String(given as string | number)
     const value = readTyped(shape, written)
-    // Whoever is `01` or `0x1` to the provider is not who is `1`.
+    // Whoever is `01` to the provider is not who is `1`.
     const isExact = shape.type === 'uuid' || String(value) === written
     return isExact && accepts(shape, value) ? value : undefined
   }

@@ -86,9 +86,11 @@ export interface TypeBehaviour {
 const isText = (value: unknown): value is string =>
   typeof value === 'string' && !value.includes('\0') && !/\p{Surrogate}/u.test(value)
 
+const isLike = (value: unknown, pattern: RegExp): value is string => typeof value === 'string' && pattern.test(value)
+
 /** One way to write each number, so that equal numbers are equal texts. */
 const isDecimal = (value: unknown, { scale = 1 }: Shape): boolean =>
-  typeof value === 'string' && new RegExp(`^(?!-0\\.0+$)-?(0|[1-9]\\d{0,${17 - scale}})\\.\\d{${scale}}$`).test(value)
+  isLike(value, new RegExp(`^(?!-0\\.0+$)-?(0|[1-9]\\d{0,${17 - scale}})\\.\\d{${scale}}$`))
 
 /** The years every engine keeps exactly, and in which ISO texts sort as the moments do. */
 const YEARS = [1000, 9999] as const
@@ -108,12 +110,15 @@ const everyItem = (list: readonly unknown[], test: (item: unknown) => boolean): 
   return true
 }
 
-/** Dates compare as texts: of so many digits each. */
-const isDate = (value: unknown): boolean => {
-  if (typeof value !== 'string' || !/^[1-9]\d{3}-\d\d-\d\d$/.test(value)) return false
-  const moment = new Date(`${value}T00:00:00Z`)
-  return !Number.isNaN(moment.getTime()) && moment.toISOString().startsWith(value)
-}
+/** Whether there is such a second, written in full: JavaScript reads more than that, and the 30th of February as the 2nd of March. */
+const isSecond = (written: string): boolean => String(new Date(`${written}Z`).toJSON()).startsWith(written)
+
+/** Dates compare as texts: of four digits a year. */
+const isDate = (value: unknown): boolean => isLike(value, /^[1-9]/) && isSecond(`${value}T00:00:00`)
+
+/** A moment as RFC 3339 has it, with its zone: without one, JavaScript would take its own. */
+const momentFrom = (written: unknown): unknown =>
+  isLike(written, /^.{19}(\.\d+)?(Z|[+-]\d\d:\d\d)$/) && isSecond(written.slice(0, 19)) ? new Date(written) : written
 
 const UUID = /^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/
 
@@ -121,7 +126,7 @@ const hexOf = (bytes: Uint8Array): string => Array.from(bytes, (byte) => byte.to
 
 /** Bytes from their hexadecimal digits; nothing where that is no such text. */
 export function bytesFrom(hex: unknown): Uint8Array | undefined {
-  if (typeof hex !== 'string' || !/^(?:[0-9a-f]{2})*$/i.test(hex)) return undefined
+  if (!isLike(hex, /^(?:[0-9a-f]{2})*$/i)) return undefined
   return Uint8Array.from(hex.match(/../g) ?? [], (pair) => parseInt(pair, 16))
 }
 
@@ -157,7 +162,9 @@ function parsed(text: string): unknown {
 const asPlain = (type: FieldType, value: Value): PlainValue =>
   TYPES[type].toPlain?.(value, { type }) ?? (value as PlainValue)
 
-const isWhole = (typed: string): boolean => /^-?\d+$/.test(typed)
+/** JavaScript reads further texts as numbers, such as an empty one, `0x10` and `1e0`. */
+const WHOLE = /^-?\d+$/
+const NUMBER = /^[-+.\de]+$/i
 
 /** Every type there is, with what it does. One that is not here does not compile. */
 export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
@@ -165,7 +172,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
   integer: {
     called: () => 'an integer',
     accepts: (value) => Number.isSafeInteger(value),
-    read: (typed) => (typed.trim() === '' ? typed : Number(typed)),
+    read: (typed) => (WHOLE.test(typed) ? Number(typed) : typed),
     ordered: true,
     numbersUpTo: 2 ** 52,
     listable: true,
@@ -175,8 +182,8 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     accepts: (value) => typeof value === 'bigint' && BigInt.asIntN(64, value) === value,
     // JSON numbers lose digits beyond 2^53.
     toPlain: String,
-    fromPlain: (plain) => (typeof plain === 'string' && isWhole(plain) ? BigInt(plain) : plain),
-    read: (typed) => (isWhole(typed) ? BigInt(typed) : typed),
+    fromPlain: (plain) => (isLike(plain, WHOLE) ? BigInt(plain) : plain),
+    read: (typed) => (WHOLE.test(typed) ? BigInt(typed) : typed),
     ordered: true,
     numbersUpTo: 2n ** 62n,
     listable: true,
@@ -185,8 +192,8 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     called: ({ scale }) => `a decimal as text with ${scale} digits behind the point`,
     accepts: isDecimal,
     read: (typed, { scale = 1 }) => {
-      const [, whole, digits = ''] = /^(-?\d+)(?:\.(\d*))?$/.exec(typed) ?? []
-      return whole === undefined ? typed : `${whole}.${digits.padEnd(scale, '0')}`
+      const [, sign, whole, digits = ''] = /^(-?)0*(?=\.?\d)(\d*)\.?(\d*)$/.exec(typed) ?? []
+      return sign === undefined ? typed : `${sign}${whole || '0'}.${digits.padEnd(scale, '0')}`
     },
     ordered: true,
     comparesAs: ({ scale }) => `decimal ${scale}`,
@@ -200,7 +207,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     accepts: (value) => Number.isFinite(value),
     // There is one zero.
     own: (value) => (value === 0 ? 0 : value),
-    read: (typed) => (typed.trim() === '' ? typed : Number(typed)),
+    read: (typed) => (NUMBER.test(typed) ? Number(typed) : typed),
     ordered: true,
     never: ['key'],
   },
@@ -214,8 +221,8 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     accepts: isMoment,
     own: (value) => new Date(timeOf(value)),
     toPlain: (value: Date) => value.toISOString(),
-    fromPlain: (plain) => (typeof plain === 'string' ? new Date(plain) : plain),
-    read: (typed) => new Date(typed),
+    fromPlain: momentFrom,
+    read: momentFrom,
     ordered: true,
   },
   date: {
@@ -225,13 +232,13 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
   },
   time: {
     called: () => 'a time of day as text to the second, such as 09:30:00',
-    accepts: (value) => typeof value === 'string' && /^(?:[01]\d|2[0-3])(?::[0-5]\d){2}$/.test(value),
+    accepts: (value) => isLike(value, /^.{8}$/) && isSecond(`2000-01-01T${value}`),
     read: (typed) => (/^\d\d:\d\d$/.test(typed) ? `${typed}:00` : typed),
     ordered: true,
   },
   uuid: {
     called: () => 'a uuid in lower case',
-    accepts: (value) => typeof value === 'string' && UUID.test(value),
+    accepts: (value) => isLike(value, UUID),
     read: (typed) => typed.toLowerCase(),
     listable: true,
     fresh: () => crypto.randomUUID(),

@@ -59,6 +59,7 @@ type Kind =
       readonly type?: TextInputProps['type']
       step?(field: FieldData): string
       write?(value: Value): string
+      read?(typed: string): unknown
     }
   | { readonly as: 'tick' }
   | { readonly as: 'list' }
@@ -80,7 +81,13 @@ const KINDS: Readonly<Record<FieldType, Kind>> = {
   date: { as: 'text', type: 'date' },
   time: { as: 'text', type: 'time', step: second },
   // An input has the time of the reader's zone, to the second.
-  timestamp: { as: 'text', type: 'datetime-local', step: second, write: (value) => localTime(value as Date) },
+  timestamp: {
+    as: 'text',
+    type: 'datetime-local',
+    step: second,
+    write: (value) => localTime(value as Date),
+    read: (typed) => new Date(typed),
+  },
   boolean: { as: 'tick' },
   list: { as: 'list' },
   bytes: { as: 'nothing' },
@@ -132,7 +139,8 @@ export function readGiven(field: FieldData, given: unknown): { readonly value: u
 
 function valueOf(field: FieldData, typed: string): unknown {
   if (typed === '' && (field.optional || !accepts(field, typed))) return null
-  const value = readTyped(field, typed)
+  const kind = KINDS[field.type]
+  const value = kind.as === 'text' && kind.read ? kind.read(typed) : readTyped(field, typed)
   return accepts(field, value) ? value : typed
 }
 

@@ -1,16 +1,6 @@
 import type { SessionState } from '../client/index.js'
-import { allOf, always, anyOf } from '../condition/index.js'
 import { type FieldData, type FieldType, tableOf } from '../model/index.js'
-import {
-  covers,
-  decidedFor,
-  expand,
-  grantsFor,
-  inForce,
-  isNeverGiven,
-  type PlacedGrant,
-  whoCondition,
-} from '../rules/index.js'
+import { possibleFields } from '../rules/index.js'
 import type { AnyClient, AnyRecord } from './context.js'
 import { callerOf } from './verdict.js'
 
@@ -21,14 +11,7 @@ export function settableIn(
   session: SessionState | undefined,
 ): ReadonlySet<string> | undefined {
   if (!rules) return undefined
-  const known = inForce(rules, table)
-  const caller = session && callerOf(rules, session)
-  const couldHold = ({ to, when = always }: PlacedGrant) =>
-    !caller ||
-    decidedFor(expand(rules, allOf(anyOf(...to.map((who) => whoCondition(known, who))), when)), caller) !== false
-  const grants = grantsFor(known, 'create').filter(couldHold)
-  const names = Object.keys(tableOf(rules.model, table).fields).filter((name) => !isNeverGiven(rules, table, name))
-  return new Set(names.filter((name) => grants.some((grant) => covers(grant, name))))
+  return new Set(possibleFields(rules, table, 'create', session && callerOf(rules, session)) ?? [])
 }
 
 /** What an input that nobody touched shows of fields that cannot be missing: not ticked, none chosen. */

@@ -72,4 +72,5 @@ export type { AsForSpec, DenySpec, GrantSpec, GrantSpecs, TableBuilder, To } fro
 export { asSeen, asTold } from './seen.js'
 export { readRulebook, RulebookError } from './read.js'
 export { rulebookSchema } from './schema.js'
+export { possibleFields } from './possible.js'
 export { inForce } from './in-force.js'

@@ -1,4 +1,4 @@
-import { type Caller, type Rulebook, rulesOf } from '../../rules/index.js'
+import { type Caller, possibleFields, type Rulebook, rulesOf } from '../../rules/index.js'
 import { type Part, wholeTables } from '../parts.js'
 import { CALLER, DESCRIPTION } from '../path.js'
 import {
@@ -12,7 +12,6 @@ import {
   RESPONSES,
   tablePath,
 } from './paths.js'
-import { possibleFields } from './possible.js'
 import { COMMON, pageName, pageSchema, recordName, recordSchema, type Scope, sentName, sentSchema } from './schemas.js'
 import type { Schema } from './types.js'
 

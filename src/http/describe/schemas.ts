@@ -1,8 +1,7 @@
 import { isNeeded } from '../../decide/index.js'
 import { childrenOf, type FieldData, parentsOf, tableOf } from '../../model/index.js'
-import { type Action, type Caller, type Rulebook, rulesOf } from '../../rules/index.js'
+import { type Action, type Caller, possibleFields, type Rulebook, rulesOf } from '../../rules/index.js'
 import { PROBLEM_TYPES } from '../problem.js'
-import { possibleFields } from './possible.js'
 import { type Schema, schemaOf } from './types.js'
 
 /** What is described: the rules, what is served of them, and for whom. */

@@ -1,5 +1,4 @@
-import { accepts, type FieldData, fieldOf, isMissing, type ModelData, toPlain } from '../../model/index.js'
-import { valueFrom } from '../body.js'
+import { accepts, type FieldData, fieldOf, fromJson, isMissing, type ModelData, toPlain } from '../../model/index.js'
 import { badQuery } from '../errors.js'
 
 /**
@@ -36,7 +35,7 @@ export function readPlace(
 
 function partFrom(field: FieldData, plain: unknown): unknown {
   if (plain === null) return null
-  const value = valueFrom(field, plain)
+  const value = fromJson(field, plain)
   if (!accepts(field, value)) throw noPlace()
   return value
 }

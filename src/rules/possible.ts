@@ -1,19 +1,9 @@
-import { tableOf } from '../../model/index.js'
-import {
-  type Action,
-  type Caller,
-  covers,
-  expand,
-  grantsFor,
-  inForce,
-  isFixed,
-  isNeverGiven,
-  type PlacedGrant,
-  type Rulebook,
-  specialise,
-  whoCondition,
-} from '../../rules/index.js'
-import { allOf, anyOf, always } from '../../condition/index.js'
+import { allOf, always, anyOf } from '../condition/index.js'
+import { tableOf } from '../model/index.js'
+import type { Caller } from './caller.js'
+import { inForce } from './in-force.js'
+import { decidedFor, expand, isFixed, isNeverGiven, whoCondition } from './permission.js'
+import { type Action, covers, grantsFor, isRead, type PlacedGrant, type Rulebook } from './rulebook.js'
 
 /**
  * The fields that an action could be about: those that somebody could see, or send; nothing where it is closed.
@@ -29,14 +19,14 @@ export function possibleFields(
   const rules = inForce(rulebook, table)
   const { fields, key } = tableOf(rulebook.model, table)
   const isOpen = ({ to, when = always }: PlacedGrant) => {
-    if (!caller) return true
+    if (!caller || caller.trusted !== undefined) return true
     const who = anyOf(...to.map((each) => whoCondition(rules, each)))
-    return specialise(expand(rulebook, allOf(who, when)), caller).kind !== 'never'
+    return decidedFor(expand(rulebook, allOf(who, when)), caller) !== false
   }
   const grants = grantsFor(rules, action).filter(isOpen)
   if (grants.length === 0) return undefined
   const named = Object.keys(fields).filter((name) => grants.some((grant) => covers(grant, name)))
-  if (action === 'list' || action === 'get') return [...new Set([...key, ...named])]
+  if (isRead(action)) return [...new Set([...key, ...named])]
   return named.filter((name) =>
     action === 'create' ? !isNeverGiven(rulebook, table, name) : !isFixed(rulebook, table, action, name),
   )
