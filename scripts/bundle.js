@@ -1,5 +1,6 @@
 // Bundles the package: few files load several times faster than many, and each piece is in one of them only.
-import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { build } from 'esbuild'
 
@@ -8,7 +9,8 @@ const { exports, peerDependencies } = JSON.parse(readFileSync(`${root}package.js
 const sources = Object.values(exports).flatMap((entry) =>
   entry.default ? [entry.default.replace('./dist/', 'src/').replace(/[.]js$/, '.ts')] : [],
 )
-const shared = { absWorkingDir: root, bundle: true, splitting: true, format: 'esm', target: 'es2023' }
+const shared = { absWorkingDir: root, bundle: true, format: 'esm', target: 'es2023' }
+const ours = { ...shared, platform: 'neutral', sourcemap: true, metafile: true }
 
 for (const folder of ['chunks', 'libraries']) rmSync(`${root}dist/${folder}`, { recursive: true, force: true })
 
@@ -34,17 +36,44 @@ const brings = {
   },
 }
 
+/** The core is one file, which whatever uses a part of it loads at once; each of its layers gives out its own names. */
+const CORE = ['model', 'condition', 'rules', 'decide'].map((layer) => `src/${layer}/index.ts`)
+await build({
+  ...ours,
+  stdin: { contents: CORE.map((source) => `export * from './${source}'`).join('\n'), resolveDir: root },
+  outfile: 'dist/core.js',
+})
+const usesCore = {
+  name: 'uses-the-core',
+  setup: ({ onResolve }) => {
+    onResolve({ filter: /^[.].*[/]index[.]js$/ }, ({ path, importer }) => {
+      const source = relative(root, join(dirname(importer), path)).replace(/[.]js$/, '.ts')
+      return CORE.includes(source) ? { path: 'the-core', external: true, sideEffects: false } : undefined
+    })
+  },
+}
+
 const own = await build({
-  ...shared,
-  entryPoints: [...sources, 'src/cli/main.ts', 'src/cli/run.ts'],
+  ...ours,
+  entryPoints: [...sources.filter((source) => !CORE.includes(source)), 'src/cli/main.ts', 'src/cli/run.ts'],
+  splitting: true,
   outdir: 'dist',
   outbase: 'src',
-  platform: 'neutral',
-  sourcemap: true,
   chunkNames: 'chunks/[name]-[hash]',
-  metafile: true,
-  plugins: [brings],
+  write: false,
+  plugins: [usesCore, brings],
 })
+const coreFrom = (file) => join(relative(dirname(file), `${root}dist`), 'core.js').replace(/^(?![.])/, './')
+for (const { path, text } of own.outputFiles) {
+  mkdirSync(dirname(path), { recursive: true })
+  writeFileSync(path, path.endsWith('.js') ? text.replaceAll('"the-core"', JSON.stringify(coreFrom(path))) : text)
+}
+
+const layers = await build({ ...ours, entryPoints: CORE, outdir: 'dist', outbase: 'src', write: false })
+for (const [file, { exports: names, entryPoint }] of Object.entries(layers.metafile.outputs)) {
+  if (!entryPoint) continue
+  writeFileSync(`${root}${file}`, `export { ${names.join(', ')} } from '${coreFrom(`${root}${file}`)}'\n`)
+}
 
 /** Gives a library out under the names Node gives it, also where it is CommonJS. */
 const namesOfNode = {
@@ -62,6 +91,7 @@ const namesOfNode = {
 
 const { metafile } = await build({
   ...shared,
+  splitting: true,
   entryPoints: [...libraries].map(([out, path]) => ({ in: path, out })),
   outdir: 'dist/libraries',
   platform: 'node',

@@ -24,7 +24,7 @@ import { checkFilled } from './check-filled.js'
 import { compilePattern } from './pattern.js'
 import { checkCallerShape } from './caller.js'
 import { inForce } from './in-force.js'
-import { assertNoCircle, permission } from './permission.js'
+import { assertBounded } from './permission.js'
 import { ACTIONS, assertAction, changesRecord, type Rulebook, type TableRules, type Who } from './rulebook.js'
 
 /**
@@ -36,7 +36,7 @@ import { ACTIONS, assertAction, changesRecord, type Rulebook, type TableRules, t
 export function checkRulebook(rulebook: Rulebook): void {
   checkCallerShape(rulebook.caller)
   checkCallerRecord(rulebook)
-  const followed = new Set<string>()
+  const counted = new Map<string, number>()
   for (const [table, rules] of Object.entries(rulebook.tables)) {
     tableOf(rulebook.model, table)
     checkActions(table, rules)
@@ -64,8 +64,7 @@ export function checkRulebook(rulebook: Rulebook): void {
     if (!conditions.some(({ condition }) => contains(condition, ({ kind }) => kind === 'may'))) continue
     for (const action of [...ACTIONS, ...rules.actions]) {
       at(`${table} ${action}`, () => {
-        assertNoCircle(rulebook, table, action, followed)
-        permission(rulebook, table, action)
+        assertBounded(rulebook, table, action, counted)
       })
     }
   }

@@ -55,10 +55,15 @@ function permissionAfter(rulebook: Rulebook, table: string, action: Action, path
   })
 }
 
-function assertSize(name: string, condition: Condition): void {
+/** How many parts a condition has; of those with too many, only that. */
+function sizeOf(condition: Condition): number {
   let parts = 0
-  const isTooLarge = contains(condition, () => (parts += 1) > LIMITS.ruleParts)
-  if (!isTooLarge) return
+  contains(condition, () => (parts += 1) > LIMITS.ruleParts)
+  return parts
+}
+
+function assertSize(name: string, condition: Condition): void {
+  if (sizeOf(condition) <= LIMITS.ruleParts) return
   throw new RuleError(
     `the rules for ${name}, with those of other tables put in place of each may(), have more than ${LIMITS.ruleParts} parts.`,
   )
@@ -171,26 +176,38 @@ function assertNew(step: string, path: readonly string[]): void {
 }
 
 /**
- * Follows every `may` from the permission for an action, without working anything out.
+ * Follows every `may` from the permission for an action, and counts the parts it would have with the rules of other
+ * tables put in place of each, without working anything out.
  *
- * @param followed what was followed before, and need not be again
- * @throws {RuleError} where one leads back to where it came from
+ * @param counted what was counted before, and need not be again
+ * @throws {RuleError} where one leads back to where it came from, or there are too many parts
  */
-export function assertNoCircle(
+export function assertBounded(rulebook: Rulebook, table: string, action: Action, counted: Map<string, number>): void {
+  const parts = countParts(rulebook, table, action, counted, [])
+  // What is denied or asked afterwards takes a part more for each leaf: those that could be too many are worked out.
+  if (parts * 3 > LIMITS.ruleParts) permission(rulebook, table, action)
+}
+
+function countParts(
   rulebook: Rulebook,
   table: string,
   action: Action,
-  followed: Set<string>,
-  path: readonly string[] = [],
-): void {
+  counted: Map<string, number>,
+  path: readonly string[],
+): number {
   const step = path.length === 0 ? `${table} ${action}` : stepOf({ table, action })
   assertNew(step, path)
-  if (followed.has(step)) return
-  contains(permitted(rulebook, table, action), (part) => {
-    if (part.kind === 'may') assertNoCircle(rulebook, part.table, part.action, followed, [...path, step])
+  const known = counted.get(step)
+  if (known !== undefined) return known
+  let parts = 0
+  const count = (part: Condition): boolean => {
+    if (part.kind === 'may') parts += countParts(rulebook, part.table, part.action, counted, [...path, step])
+    else parts += part.kind === 'role' ? sizeOf(expandRole(rulebook, part.anyOf)) : 1
     return false
-  })
-  followed.add(step)
+  }
+  contains(permitted(rulebook, table, action), count)
+  counted.set(step, parts)
+  return parts
 }
 
 /** A role is had by the caller's word, or by the caller's own record as it stands, or by a role that implies it. */
