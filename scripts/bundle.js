@@ -63,16 +63,18 @@ const own = await build({
   write: false,
   plugins: [usesCore, brings],
 })
-const coreFrom = (file) => join(relative(dirname(file), `${root}dist`), 'core.js').replace(/^(?![.])/, './')
+/** Writes a file, which names the core by where that is from there. */
+function write(file, textFrom) {
+  mkdirSync(dirname(file), { recursive: true })
+  writeFileSync(file, textFrom(JSON.stringify(`./${relative(dirname(file), `${root}dist/core.js`)}`)))
+}
 for (const { path, text } of own.outputFiles) {
-  mkdirSync(dirname(path), { recursive: true })
-  writeFileSync(path, path.endsWith('.js') ? text.replaceAll('"the-core"', JSON.stringify(coreFrom(path))) : text)
+  write(path, (core) => (path.endsWith('.js') ? text.replaceAll('"the-core"', core) : text))
 }
 
 const layers = await build({ ...ours, entryPoints: CORE, outdir: 'dist', outbase: 'src', write: false })
 for (const [file, { exports: names, entryPoint }] of Object.entries(layers.metafile.outputs)) {
-  if (!entryPoint) continue
-  writeFileSync(`${root}${file}`, `export { ${names.join(', ')} } from '${coreFrom(`${root}${file}`)}'\n`)
+  if (entryPoint) write(`${root}${file}`, (core) => `export { ${names.join(', ')} } from ${core}\n`)
 }
 
 /** Gives a library out under the names Node gives it, also where it is CommonJS. */

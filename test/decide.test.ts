@@ -189,6 +189,44 @@ describe('decide', () => {
     expect(told[0]).to.equal(told[1]).and.to.include('ownerId is set by the server')
   })
 
+  it('tells of a check that rests on hidden records whom it alone stops', () => {
+    const few = defineRules(model, caller, {
+      packets: ({ row, anyone, table }) =>
+        table
+          .grants({ read: [{ to: anyone, fields: ['label', 'state'] }], create: [anyone], update: [anyone] })
+          .conflicts('told')
+          .checks(
+            {},
+            {
+              known: { that: row.owner.name.isSet(), message: 'belongs to nobody that is known', fields: ['ownerId'] },
+              open: { that: row.state.is('open'), message: 'has to be open', fields: ['state'] },
+            },
+          ),
+    })
+    const given = { id: 2, ownerId: 9, state: 'open', label: 'Dill', secret: null }
+    const wrong = (action: 'create' | 'update', values: object) => {
+      try {
+        const record = action === 'update' ? { record: { ...packet, ...given, ownerId: 8 } } : {}
+        return decide(few, { caller: { id: 7 }, action, table: 'packets', data, values: values as never, ...record })
+      } catch (error) {
+        return { invalid: (error as { readonly fields: object }).fields }
+      }
+    }
+    const nobody = { ownerId: 'belongs to nobody that is known' }
+    const [closed, long] = [{ state: 'has to be open' }, { label: 'must be text' }]
+    expect(wrong('create', given).invalid).to.deep.equal(nobody)
+    expect(wrong('create', { ...given, state: 'sealed' }).invalid).to.deep.equal(closed)
+    expect(wrong('create', { ...given, label: 1 }).invalid).to.deep.equal(long)
+    expect(wrong('update', { ownerId: 9 }).invalid).to.deep.equal(nobody)
+    expect(wrong('update', { ownerId: 9, state: 'sealed' }).invalid).to.deep.equal(closed)
+    expect(wrong('update', { ownerId: 9, state: 'sealed', label: 1 }).invalid).to.deep.equal({ ...closed, ...long })
+    const verdict = wrong('create', { ...given, state: 'sealed' })
+    expect('failed' in verdict && verdict.failed.map(({ name, told }) => [name, told])).to.deep.equal([
+      ['known', false],
+      ['open', true],
+    ])
+  })
+
   it('sends nobody to sign in where that would not help', () => {
     expect(ask(anonymous, 'get', undefined).status).to.equal(401)
     expect(ask(anonymous, 'get', { ...packet, state: 'sealed' }).status).to.equal(401)

@@ -6,7 +6,7 @@ import { fieldOf } from 'pachter/model'
 import { idsFor, strangerFor } from './support/conditions.js'
 import { type Engine, load, openEngines, undoable } from './support/engines.js'
 import { distinct } from './support/guesses.js'
-import { inSecret, isDecidedAlike, type Pair, pairs } from './support/pairs.js'
+import { inSecret, isDecidedAlike, NO_FIELD, type Pair, pairs } from './support/pairs.js'
 import { attemptsIn, type Question } from './support/questions.js'
 import { about, shown } from './support/shown.js'
 import { isFree, NOW } from './support/worlds.js'
@@ -24,7 +24,7 @@ function triesAt({ world, others }: Pair, other: Data): readonly Question[] {
   return Object.keys(tables).flatMap((table) => {
     const id = fieldOf(model, table, 'id')
     const guessed = others[table] ?? []
-    const create = guessed.map((row) => [{ ...row, id: strangerFor(id) }])
+    const create = guessed.map((row) => ({ ...row, id: strangerFor(id) })).flatMap((row) => [[row], [amiss(row)]])
     const change = idsFor(id).flatMap((key, at) => {
       const found = [world.data, other].flatMap((data) => (data[table] ?? []).filter((row) => row['id'] === key))
       const whole = guessed[at % guessed.length] as Row
@@ -36,11 +36,12 @@ function triesAt({ world, others }: Pair, other: Data): readonly Question[] {
       const sent = [...alone, ...alone.map((each) => ({ ...beside, ...each }))]
       return [{}, withoutId(whole), ...distinct(sent)].map((values) => [key, values] as const)
     })
+    const wrong = change.map(([key, values]) => [key, amiss(values)]).filter((_, at) => at % 3 === 0)
     const asked = (method: string, all: readonly (readonly unknown[])[]) =>
       all.map((given): Question => ({ method, table, given }))
     return [
       ...asked('create', create),
-      ...asked('update', change),
+      ...asked('update', [...change, ...wrong]),
       ...asked(
         'delete',
         idsFor(id).map((key) => [key]),
@@ -52,6 +53,9 @@ function triesAt({ world, others }: Pair, other: Data): readonly Question[] {
     ]
   })
 }
+
+/** Values that are refused in any case. */
+const amiss = (values: Row): Row => ({ ...values, [NO_FIELD]: 1 })
 
 const withoutId = ({ id: _, ...row }: Row): Row => row
 

@@ -1,5 +1,5 @@
 import { contains } from '../condition/index.js'
-import { tableOf } from '../model/index.js'
+import { InputError, tableOf } from '../model/index.js'
 import {
   type Action,
   assertAction,
@@ -17,7 +17,7 @@ import { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
 import { evaluator, factsFrom } from './evaluate.js'
 import { evaluatorAsCode } from './generate.js'
 import { type Facts, type Inquiry, type Question, questionsAbout, type Subject } from './questions.js'
-import { assertFit, readValues, recordToCreate, stampsToSet, stampValues, unstamped } from './values.js'
+import { problemsOfNew, readValues, recordToCreate, stampsToSet, stampValues } from './values.js'
 import type { World } from './world.js'
 import { closedVerdict, type Verdict, verdictReader } from './verdict.js'
 
@@ -153,7 +153,7 @@ function onWrite(
   given: unknown,
 ) {
   const reading = readValues(rulebook, table, action, given)
-  const { values, fields, unfit } = reading
+  const { values, fields, unfit, problems } = reading
   const { factsIn, read } = preparedFor({ rulebook, table, action, unfit, fields })
   const creating = action === 'create'
   const record = creating ? recordToCreate(rulebook, table, values, caller, now) : found
@@ -162,11 +162,9 @@ function onWrite(
   const next = { ...record, ...values, ...stamps }
   // To trusted code, everything is open.
   const facts = caller.trusted === undefined ? factsIn({ caller, now, lookup, next, sent: values })(record) : everything
-  const verdict = read(caller, facts)
-  if (verdict.status === 200 || verdict.status === 422) {
-    assertFit(table, reading.problems, verdict.invalid)
-    if (creating) assertFit(table, unstamped(rulebook, table, record))
-  }
+  const wrong = creating ? problemsOfNew(rulebook, table, reading, record) : problems
+  const verdict = read(caller, facts, wrong)
+  if (wrong.size > 0 && verdict.status === 422) throw new InputError(table, verdict.invalid)
   return verdict
 }
 

@@ -17,19 +17,19 @@ export {
 } from './questions.js'
 export { ForbiddenError, NotFoundError, refusal, RefusedError, SignInError, type Told, verdictOf } from './refuse.js'
 export {
-  assertFit,
+  problemsOfNew,
   isNeeded,
   type Reading,
   readValues,
   recordToCreate,
   stampsToSet,
   stampValues,
-  unstamped,
   valueWithoutRecord,
 } from './values.js'
 export {
   closedVerdict,
   type DenyVerdict,
+  type FailedCheck,
   forbiddenText,
   type GrantVerdict,
   type PartVerdict,

@@ -52,8 +52,8 @@ export const afterId = ({ action, index }: PlacedGrant): string => named('outcom
 /** The name of the question whether what a deny forbids is the case. */
 export const denyId = (name: string): string => named('deny', name)
 
-/** The name of the question whether what a deny forbids is the case by what the caller sees alone. */
-export const toldId = (name: string): string => named('told', name)
+/** The name of the question whether, by what the caller sees alone, a deny forbids it or a check fails. */
+export const toldId = (question: string): string => named('told', question)
 
 /** The name of the question whether an update leaves a field as it is. */
 export const unchangedId = (field: string): string => named('unchanged', field)
@@ -123,18 +123,23 @@ function* ask(subject: Subject): Asked {
     yield [denyId(name), asked, never]
     // Whom it strikes hangs on who is exempt as well.
     const struck = allOf(asked, notOf(anyOf(...except.map((who) => whoCondition(rules, who)))))
-    yield [toldId(name), asTold(rulebook, expand(rulebook, struck), [table]), never]
+    yield askTold(subject, denyId(name), struck)
     for (const who of except) yield [whoId(who), whoCondition(rules, who)]
   }
   if (action !== 'create') yield [SIGHT, permission(rulebook, table, action === 'list' ? 'list' : 'get')]
   if (changing) yield* askChange(subject, fields)
-  else if (action === 'create') {
-    for (const { name, that } of recordChecks(rules)) yield [checkId(name), withoutChange(that)]
-  }
   if (changing || action === 'create') {
+    for (const { name, that } of recordChecks(rules)) {
+      const asked = changing ? fair(rulebook, table, after(that), fields) : withoutChange(that)
+      yield [checkId(name), asked]
+      yield askTold(subject, checkId(name), notOf(asked))
+    }
     for (const each of discretions(rulebook, table, action, fields ?? [])) yield [discretionId(each), each.that]
   }
 }
+
+const askTold = ({ rulebook, table }: Subject, id: string, condition: Condition) =>
+  [toldId(id), asTold(rulebook, expand(rulebook, condition), [table]), never] as const
 
 function* askGrants(rules: RulesInForce, action: Action): Asked {
   for (const grant of grantsFor(rules, action)) {
@@ -153,5 +158,4 @@ function* askChange({ rulebook, table, action }: Subject, fields: readonly strin
     if (grant.when) yield [whenId(grant, 'after'), after(grant.when)]
   }
   for (const field of fields) yield [unchangedId(field), unchanged(field)]
-  for (const { name, that } of recordChecks(rules)) yield [checkId(name), fair(rulebook, table, after(that), fields)]
 }

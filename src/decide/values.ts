@@ -6,7 +6,6 @@ import {
   fieldOf,
   freshValue,
   fromPlain,
-  InputError,
   isMissing,
   LIMITS,
   numbersUpTo,
@@ -42,7 +41,7 @@ export interface Reading {
 
 /**
  * Reads values sent to a create, an update or an own action. What is wrong with them is told only once it is known that
- * the caller may write at all: see {@link assertFit}.
+ * the caller may write at all: by the verdict.
  *
  * @param found problems found elsewhere already, by field; reported together with those found here
  */
@@ -82,21 +81,6 @@ export function readValues(
     }
   }
   return { values, fields: known, unfit, problems }
-}
-
-/**
- * Refuses values that are wrong, all at once.
- *
- * @param problems what is wrong, by field
- * @param invalid what the rules find wrong besides, by field
- * @throws {InputError} naming every field that is
- */
-export function assertFit(
-  table: string,
-  problems: Reading['problems'],
-  invalid: Readonly<Record<string, string>> = {},
-): void {
-  if (problems.size > 0) throw new InputError(table, new Map([...Object.entries(invalid), ...problems]))
 }
 
 /** Numbers go on from the highest there is: one near the end of what fits would be the last. */
@@ -169,8 +153,17 @@ export function recordToCreate(
 /** A value made for a field that is filled in, where the database does not do that. */
 const filledIn = (field: FieldData | undefined): Value | undefined => (field?.generated ? freshValue(field) : undefined)
 
-/** What is missing from a record that a create would store: its stamps have no value for this caller. */
-export function unstamped(rulebook: Rulebook, table: string, record: MemoryRecord): ReadonlyMap<string, string> {
+/**
+ * What is wrong with a record that a create would store: with what was given, or else what is missing, since its stamps
+ * have no value for this caller.
+ */
+export function problemsOfNew(
+  rulebook: Rulebook,
+  table: string,
+  { problems }: Reading,
+  record: MemoryRecord,
+): Reading['problems'] {
+  if (problems.size > 0) return problems
   const missing = missingFields(rulebook, table, record)
   return new Map(missing.map((name) => [name, 'is missing, and its stamp has no value']))
 }

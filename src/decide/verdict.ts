@@ -23,6 +23,7 @@ import { holding, striking } from './holding.js'
 import {
   afterId,
   checkId,
+  denyId,
   discretionId,
   type Facts,
   type Inquiry,
@@ -63,6 +64,15 @@ export interface DenyVerdict {
   readonly message: string
 }
 
+/** A check that fails. */
+export interface FailedCheck {
+  readonly name: string
+  readonly fields: readonly string[]
+  /** Whether it may be told that it fails, whatever else is wrong: by what the caller sees alone, it does. */
+  readonly told: boolean
+  readonly message: string
+}
+
 type Fields = Readonly<Record<string, string>>
 
 /** The answer to whether a caller may do something, with all that led to it. */
@@ -82,6 +92,8 @@ export interface Verdict {
   readonly withheld: readonly string[]
   /** What is wrong with values that the caller may set, by field. */
   readonly invalid: Readonly<Record<string, string>>
+  /** The checks that fail. */
+  readonly failed: readonly FailedCheck[]
   /** What to tell the caller: never more than the caller may know. */
   readonly message: string
 }
@@ -91,10 +103,11 @@ const TAKEN = 'is not yours to choose'
 const NOWHERE = 'leads to no record that you see'
 
 /** Puts the facts about a record together to a verdict. */
-export const verdictFrom = (inquiry: Inquiry, facts: Facts): Verdict => verdictReader(inquiry)(inquiry.caller, facts)
+export const verdictFrom = (inquiry: Inquiry, facts: Facts, problems?: Problems): Verdict =>
+  verdictReader(inquiry)(inquiry.caller, facts, problems)
 
 /** Prepares to put facts together to verdicts: the rules are gone through once, for all callers and records. */
-export function verdictReader(subject: Subject): (caller: Caller, facts: Facts) => Verdict {
+export function verdictReader(subject: Subject): (caller: Caller, facts: Facts, problems?: Problems) => Verdict {
   const { rulebook, table, action } = subject
   const rules = inForce(rulebook, table)
   const readGrants = grantsFor(rules, action).map((grant) => grantReader(rules, grant))
@@ -105,7 +118,7 @@ export function verdictReader(subject: Subject): (caller: Caller, facts: Facts) 
   }))
   const refusedFields = fieldsReader(subject, rules)
   const failedChecks = checksReader(subject, rules)
-  return (caller, facts) => {
+  return (caller, facts, problems = NO_PROBLEMS) => {
     const trusted = caller.trusted !== undefined
     const grants = readGrants.map((read) => read(facts))
     const denies = trusted ? NONE : readDenies.map((read) => read(facts))
@@ -116,21 +129,41 @@ export function verdictReader(subject: Subject): (caller: Caller, facts: Facts) 
     const untold = discreet.length === 0 ? NONE : discreet.filter(({ id }) => !facts(id))
     const fields = open && !trusted ? refusedFields(facts, untold) : NO_FIELDS
     const permitted = open && denied.length === 0 && isEmpty(fields)
-    const invalid = permitted && !trusted ? failedChecks(facts, untold) : NO_FIELDS
+    const failed = permitted && !trusted ? failedChecks(facts) : NONE
+    const amiss = failed.length + untold.length + problems.size > 0
+    const invalid = permitted && amiss ? invalidBy(failed, untold, problems) : NO_FIELDS
     const allowed = permitted && isEmpty(invalid)
     const status = allowed ? 200 : permitted ? 422 : refusedStatus(subject, caller, seen)
     // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
     const told = status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)
     const message = told ? told.message : sentence(subject, status, fields)
     const withheld = untold.length === 0 ? NONE : withheldOf(untold, fields, invalid)
-    return { table, action, allowed, status, seen, grants, denies, fields, invalid, withheld, message }
+    return {
+      table,
+      action,
+      allowed,
+      status,
+      seen,
+      grants,
+      denies,
+      fields,
+      invalid,
+      failed,
+      withheld,
+      message,
+    }
   }
 }
+
+/** What is wrong with values themselves, by field. */
+type Problems = ReadonlyMap<string, string>
 
 /** Most verdicts have none of most things. */
 const NONE: readonly never[] = Object.freeze([])
 
 const NO_FIELDS: Fields = Object.freeze({})
+
+const NO_PROBLEMS: Problems = new Map()
 
 const isEmpty = (problems: Fields): boolean => problems === NO_FIELDS || Object.keys(problems).length === 0
 
@@ -142,17 +175,29 @@ function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 4
   return seen ? 403 : 404
 }
 
-/** Why values that may be set do not fit, by field. */
-function checksReader({ action, fields }: Subject, rules: RulesInForce) {
-  const checks = recordChecks(rules).map((check) => ({ ...check, id: checkId(check.name) }))
-  return (facts: Facts, untold: readonly Discretion[]): Fields => {
-    if (action !== 'create' && fields === undefined) return NO_FIELDS
-    // What a check finds beyond a reference that the caller may not give would tell of where it leads.
-    const references = untold.filter(({ about }) => about === 'reference')
-    if (references.length > 0) return Object.fromEntries(references.map(({ field }) => [field, NOWHERE]))
-    const failed = checks.filter(({ id }) => !facts(id))
-    return Object.fromEntries(failed.flatMap(({ fields: named, message }) => named.map((field) => [field, message])))
-  }
+function checksReader({ action, fields }: Subject, rules: RulesInForce): (facts: Facts) => readonly FailedCheck[] {
+  const checks = action === 'create' || fields ? recordChecks(rules) : NONE
+  return (facts) =>
+    checks.flatMap(({ name, fields, message }) => {
+      const id = checkId(name)
+      return facts(id) ? [] : [{ name, fields, message, told: facts(toldId(id)) }]
+    })
+}
+
+/**
+ * Why values that may be set do not fit, by field. Of a check that rests on what is hidden, those are told whom it alone
+ * stops, as it has to be: otherwise, values that are wrong in any case would find out what it makes of others.
+ */
+function invalidBy(failed: readonly FailedCheck[], untold: readonly Discretion[], problems: Problems): Fields {
+  const references = untold.filter(({ about }) => about === 'reference')
+  const told = failed.filter((check) => check.told)
+  const checks = told.length > 0 || problems.size > 0 ? told : failed.slice(0, 1)
+  const found =
+    references.length > 0
+      ? // What a check finds beyond a reference that the caller may not give would tell of where it leads.
+        references.map(({ field }) => [field, NOWHERE])
+      : checks.flatMap(({ fields, message }) => fields.map((field) => [field, message]))
+  return Object.fromEntries([...found, ...problems]) as Fields
 }
 
 /** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
@@ -170,6 +215,7 @@ export function closedVerdict(inquiry: Inquiry): Verdict {
     denies: [],
     fields: {},
     invalid: {},
+    failed: [],
     withheld: [],
     message,
   }
@@ -200,7 +246,7 @@ function partReader(who: string, asks: Condition, id: string): (facts: Facts) =>
 function denyReader(deny: NamedDeny): (facts: Facts) => DenyVerdict {
   const { name, message } = deny
   const condition = print(deny.when)
-  const [strikes, told] = [striking(deny), toldId(name)]
+  const [strikes, told] = [striking(deny), toldId(denyId(name))]
   return (facts) => ({ name, condition, message, holds: strikes(facts), told: facts(told) })
 }
 

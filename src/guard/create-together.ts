@@ -5,7 +5,7 @@ import { type ReadRecord, valueSlot } from './backend.js'
 import { findByKeys } from './reads.js'
 import { run, type Session } from './session.js'
 import { allOrNot, CHUNK, inOrderOf, isIndependent, NOT_ALL } from './together.js'
-import { type Creation, creationOf, isFit, keyAmong } from './writes.js'
+import { type Creation, creationOf, keyAmong } from './writes.js'
 
 /** Stores records by as few statements as can be, if nothing stands in the way of any. */
 export async function createTogether(
@@ -17,7 +17,7 @@ export async function createTogether(
   for (const [at, reading] of readings.entries()) {
     if (reading.status === 'rejected') return undefined
     const creation = creationOf(session, table, reading.value)
-    if (!isFit(session, table, creation)) return undefined
+    if (creation.problems.size > 0) return undefined
     const alike = JSON.stringify([creation.reading.fields, creation.stored])
     const group = groups.get(alike)
     if (group) group.push({ at, creation })

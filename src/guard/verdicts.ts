@@ -9,7 +9,7 @@ import {
   type Verdict,
   verdictFrom,
 } from '../decide/index.js'
-import { InputError, type KeyValues, readKey } from '../model/index.js'
+import { type KeyValues, readKey } from '../model/index.js'
 import { type Action, assertAction, rulesOf } from '../rules/index.js'
 import { readGiven } from './given.js'
 import { isShut } from './requests.js'
@@ -24,12 +24,17 @@ export interface StoredVerdict {
   readonly changed: boolean
 }
 
+/** What is to be written, and what is wrong with it. */
+type Given = Pick<Reading, 'values' | 'problems'>
+
+const NOTHING_GIVEN: Given = { values: {}, problems: new Map() }
+
 /** Asks the database everything the verdict on one stored record depends on, in one query. */
 export async function inquire(
   session: Session,
   inquiry: Inquiry,
   key: KeyValues,
-  values: MemoryRecord = {},
+  { values, problems }: Given = NOTHING_GIVEN,
 ): Promise<StoredVerdict> {
   const { rulebook, caller, backend } = session
   const { table, action, fields = [], unfit = [] } = inquiry
@@ -40,23 +45,24 @@ export async function inquire(
   const answers = await run(session, plan, { ...values, ...keySlots(key) })
   const facts = answers?.facts ?? (() => false)
   return {
-    verdict: verdictFrom(inquiry, facts),
+    verdict: verdictFrom(inquiry, facts, problems),
     record: answers?.record ?? null,
     changed: fields.some((field) => !facts(unchangedId(field))),
   }
 }
 
 /** The same for a record that is to be created. */
-export async function inquireCreate(session: Session, inquiry: Inquiry, record: MemoryRecord): Promise<Verdict> {
+export async function inquireCreate(
+  session: Session,
+  inquiry: Inquiry,
+  { values: record, problems }: Given,
+): Promise<Verdict> {
   const { table, fields = [], unfit = [] } = inquiry
   const plan = planned(session, 'askNew', [table, fields, unfit], () =>
     session.backend.askNew(table, questionsFor([inquiry])),
   )
-  return verdictFrom(inquiry, await run(session, plan, record))
+  return verdictFrom(inquiry, await run(session, plan, record), problems)
 }
-
-/** Whether a verdict is that there is nothing to write for this caller, whatever the values. */
-export const isRefusal = ({ status }: Verdict): boolean => status !== 200 && status !== 422
 
 /** The verdict on a stored record: what a write of these values would be answered. */
 export async function judge(
@@ -76,18 +82,13 @@ export async function judge(
     caller,
     ...(reading && { fields: reading.fields, unfit: reading.unfit }),
   }
-  const found = await inquire(session, inquiry, readKey(rulebook.model, table, key), reading?.values)
-  return { ...found, verdict: answered(session, inquiry, found.verdict, reading?.problems ?? new Map()) }
+  const found = await inquire(session, inquiry, readKey(rulebook.model, table, key), reading)
+  return { ...found, verdict: answered(session, inquiry, found.verdict) }
 }
 
-/** A verdict as it is answered: what is closed is that before any record is looked at, and wrong values are told after all else. */
-function answered(session: Session, inquiry: Inquiry, verdict: Verdict, problems: Reading['problems']): Verdict {
-  if (isShut(session, inquiry)) {
-    const { status, message } = closedVerdict(inquiry)
-    return { ...verdict, allowed: false, status, message }
-  }
-  if (problems.size === 0 || isRefusal(verdict)) return verdict
-  const invalid = { ...verdict.invalid, ...Object.fromEntries(problems) }
-  const { message } = new InputError(inquiry.table, invalid)
-  return { ...verdict, allowed: false, status: 422, invalid, message }
+/** A verdict as it is answered: what is closed is that before any record is looked at. */
+function answered(session: Session, inquiry: Inquiry, verdict: Verdict): Verdict {
+  if (!isShut(session, inquiry)) return verdict
+  const { status, message } = closedVerdict(inquiry)
+  return { ...verdict, allowed: false, status, message }
 }

@@ -1,13 +1,5 @@
 import { type Condition, contains } from '../condition/index.js'
-import {
-  assertFit,
-  type Inquiry,
-  type Reading,
-  recordToCreate,
-  refusal,
-  stampsToSet,
-  unstamped,
-} from '../decide/index.js'
+import { problemsOfNew, type Inquiry, type Reading, recordToCreate, refusal, stampsToSet } from '../decide/index.js'
 import { fieldOf, isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
 import {
   type Action,
@@ -28,7 +20,7 @@ import { decidedPermission, recordRequest, refuseClosed } from './requests.js'
 import { attempt, lockParents, lockRecords } from './attempt.js'
 import { seenAfterWrite } from './reads.js'
 import { keySlots, planned, run, type Session } from './session.js'
-import { inquire, inquireCreate, isRefusal } from './verdicts.js'
+import { inquire, inquireCreate } from './verdicts.js'
 
 /** Stores a new record. */
 export async function create(session: Session, table: string, given: unknown): Promise<ReadRecord> {
@@ -41,6 +33,8 @@ export async function create(session: Session, table: string, given: unknown): P
 export interface Creation {
   readonly reading: Reading
   readonly record: Readonly<Record<string, unknown>>
+  /** What is wrong with its values, by field. */
+  readonly problems: Reading['problems']
   /** The fields that get a value. */
   readonly stored: readonly string[]
   readonly now: Date
@@ -64,29 +58,22 @@ export function creationOf(session: Session, table: string, reading: Reading): C
       const plan = session.backend.create({ table, stored, condition, records, ...(seen && { returned: seen }) })
       return { plan, condition, rests: restsOnOthers(condition) }
     })
-  return { reading, record, stored, now, planFor }
+  return { reading, record, problems: problemsOfNew(rulebook, table, reading, record), stored, now, planFor }
 }
-
-/** Whether nothing is wrong with the values themselves. */
-export const isFit = ({ rulebook }: Session, table: string, { reading, record }: Creation): boolean =>
-  reading.problems.size === 0 && unstamped(rulebook, table, record).size === 0
 
 /** Stores a record that was read. */
 export async function createRead(session: Session, table: string, reading: Reading): Promise<ReadRecord> {
   const { rulebook, caller } = session
   const creation = creationOf(session, table, reading)
-  const { record, now } = creation
+  const { record, problems, now } = creation
   const { fields, unfit } = reading
   const inquiry: Inquiry = { rulebook, table, action: 'create', caller, fields, unfit }
   const explain = async (asked: Session): Promise<undefined> => {
-    const verdict = await inquireCreate(asked, inquiry, record)
-    if (isRefusal(verdict)) throw refusal(verdict)
-    assertFit(table, reading.problems, verdict.invalid)
-    assertFit(table, unstamped(rulebook, table, record))
+    const verdict = await inquireCreate(asked, inquiry, { values: record, problems })
     if (!verdict.allowed) throw refusal(verdict)
     return undefined
   }
-  if (!isFit(session, table, creation)) await explain(session)
+  if (problems.size > 0) await explain(session)
   const { plan, rests } = creation.planFor(1)
   return attempt(session, {
     table,
@@ -173,9 +160,7 @@ function changeOne(
   const { values, problems } = reading
   const write = problems.size === 0 ? planFor(1) : undefined
   const explain = async (asked: Session) => {
-    const { verdict, changed } = await inquire(asked, inquiry, key, values)
-    if (isRefusal(verdict)) throw refusal(verdict)
-    assertFit(table, problems, verdict.invalid)
+    const { verdict, changed } = await inquire(asked, inquiry, key, reading)
     if (!verdict.allowed) throw refusal(verdict)
     const acts = write && inquiry.action !== 'update'
     return changed || acts ? undefined : seenAfterWrite(asked, table, key)

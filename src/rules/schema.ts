@@ -37,127 +37,136 @@ function object(properties: Readonly<Record<string, JsonSchema>>): JsonSchema {
 const kind = (name: string, properties: Readonly<Record<string, JsonSchema>> = {}): JsonSchema =>
   object({ kind: { const: name }, ...properties })
 
-const condition = ref('condition')
-const operand = ref('operand')
-const who: JsonSchema = { anyOf: [text, condition] }
-
-/** What a piece of a condition looks like in a file. */
-const PIECES: Readonly<Record<string, JsonSchema>> = {
-  condition,
-  conditions: listOf(condition),
-  operand,
-  step: object({ level, field: text }),
-  level,
-  comparison: { enum: COMPARISONS },
-  text,
-  texts,
-  flag: { type: 'boolean' },
-}
-
-const shape: Readonly<Record<string, JsonSchema>> = {
-  type: { enum: FIELD_TYPES },
-  'choices?': texts,
-  'item?': { enum: ITEM_TYPES },
-  'scale?': { type: 'integer' },
-}
-
-/** What a rulebook file looks like, as JSON Schema. Published as `pachter/rulebook.schema.json`. */
-export const rulebookSchema: JsonSchema & {
+interface RulebookSchema extends JsonSchema {
   readonly $schema: string
   readonly title: string
   readonly $defs: Readonly<Record<string, JsonSchema>>
-} = {
-  $schema: 'https://json-schema.org/draft/2020-12/schema',
-  title: 'A rulebook of Pachter, version 1',
-  ...object({
-    format: { const: 'pachter-rulebook' },
-    version: { const: 1 },
-    model: object({
-      tables: recordOf(
-        object({
-          key: texts,
-          fields: recordOf(ref('field')),
-          'stored?': object({ 'schema?': text, 'name?': text }),
-        }),
-      ),
-    }),
-    caller: object({
-      attributes: recordOf(ref('field')),
-      roles: texts,
-      implies: recordOf(texts),
-      standings: recordOf(texts),
-      channels: texts,
-      'record?': object({ table: text, roles: text }),
-    }),
-    tables: recordOf(ref('tableRules')),
-  }),
-  $defs: {
-    field: object({
-      ...shape,
-      'optional?': { const: true },
-      'key?': { const: true },
-      'unique?': { const: true },
-      'generated?': { const: true },
-      'filled?': { enum: ['default', 'computed'] },
-      'references?': text,
-      'stored?': text,
-    }),
-    tableRules: object({
-      actions: texts,
-      ties: recordOf(condition),
-      grants: recordOf(
-        listOf(
+}
+
+/**
+ * What a rulebook file looks like, as JSON Schema. Published as `pachter/rulebook.schema.json`. Marked as pure, it stays out
+ * of pages that read no such file.
+ */
+export const rulebookSchema: RulebookSchema = /* @__PURE__ */ describeRulebook()
+
+function describeRulebook(): RulebookSchema {
+  const condition = ref('condition')
+  const operand = ref('operand')
+  const who: JsonSchema = { anyOf: [text, condition] }
+
+  /** What a piece of a condition looks like in a file. */
+  const PIECES: Readonly<Record<string, JsonSchema>> = {
+    condition,
+    conditions: listOf(condition),
+    operand,
+    step: object({ level, field: text }),
+    level,
+    comparison: { enum: COMPARISONS },
+    text,
+    texts,
+    flag: { type: 'boolean' },
+  }
+
+  const shape: Readonly<Record<string, JsonSchema>> = {
+    type: { enum: FIELD_TYPES },
+    'choices?': texts,
+    'item?': { enum: ITEM_TYPES },
+    'scale?': { type: 'integer' },
+  }
+
+  return {
+    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    title: 'A rulebook of Pachter, version 1',
+    ...object({
+      format: { const: 'pachter-rulebook' },
+      version: { const: 1 },
+      model: object({
+        tables: recordOf(
           object({
-            to: listOf(who),
-            'fields?': texts,
-            'when?': condition,
-            'after?': condition,
-            'gone?': { const: true },
+            key: texts,
+            fields: recordOf(ref('field')),
+            'stored?': object({ 'schema?': text, 'name?': text }),
           }),
         ),
-      ),
-      denies: recordOf(object({ on: texts, when: condition, except: listOf(who), message: text })),
-      stamps: recordOf(recordOf(operand)),
-      'conflicts?': { const: 'told' },
-      'fence?': condition,
-      'gone?': object({ when: condition, 'onDelete?': recordOf(operand) }),
-      checks: object({
-        fields: recordOf(
-          object({
-            'onCreate?': { const: 'required' },
-            'onUpdate?': { const: 'forbidden' },
-            'length?': { type: 'array', items: { type: 'integer' }, minItems: 2, maxItems: 2 },
-            'range?': { type: 'array', items: { anyOf: [text, { type: 'number' }] }, minItems: 2, maxItems: 2 },
-            'pattern?': text,
-          }),
-        ),
-        records: recordOf(object({ that: condition, message: text, fields: texts })),
       }),
+      caller: object({
+        attributes: recordOf(ref('field')),
+        roles: texts,
+        implies: recordOf(texts),
+        standings: recordOf(texts),
+        channels: texts,
+        'record?': object({ table: text, roles: text }),
+      }),
+      tables: recordOf(ref('tableRules')),
     }),
-    operand: {
-      anyOf: [
-        kind('field', { level, name: text }),
-        kind('old', { name: text }),
-        kind('caller', { name: text }),
-        kind('value', { shape: object(shape), value: ref('value') }),
-        kind('now', { plusSeconds: { type: 'number' } }),
-      ],
-    },
-    value: {
-      anyOf: [text, { type: 'number' }, { type: 'boolean' }, listOf({ anyOf: [text, { type: 'number' }] })],
-    },
-    condition: {
-      anyOf: Object.entries(GRAMMAR).map(([name, pieces]) =>
-        kind(
-          name,
-          Object.fromEntries(
-            Object.entries(pieces).map(([property, piece]) => {
-              const called = piece.endsWith('?') ? `${property}?` : property
-              return [called, PIECES[piece.replace('?', '')] as JsonSchema]
+    $defs: {
+      field: object({
+        ...shape,
+        'optional?': { const: true },
+        'key?': { const: true },
+        'unique?': { const: true },
+        'generated?': { const: true },
+        'filled?': { enum: ['default', 'computed'] },
+        'references?': text,
+        'stored?': text,
+      }),
+      tableRules: object({
+        actions: texts,
+        ties: recordOf(condition),
+        grants: recordOf(
+          listOf(
+            object({
+              to: listOf(who),
+              'fields?': texts,
+              'when?': condition,
+              'after?': condition,
+              'gone?': { const: true },
             }),
           ),
         ),
-      ),
+        denies: recordOf(object({ on: texts, when: condition, except: listOf(who), message: text })),
+        stamps: recordOf(recordOf(operand)),
+        'conflicts?': { const: 'told' },
+        'fence?': condition,
+        'gone?': object({ when: condition, 'onDelete?': recordOf(operand) }),
+        checks: object({
+          fields: recordOf(
+            object({
+              'onCreate?': { const: 'required' },
+              'onUpdate?': { const: 'forbidden' },
+              'length?': { type: 'array', items: { type: 'integer' }, minItems: 2, maxItems: 2 },
+              'range?': { type: 'array', items: { anyOf: [text, { type: 'number' }] }, minItems: 2, maxItems: 2 },
+              'pattern?': text,
+            }),
+          ),
+          records: recordOf(object({ that: condition, message: text, fields: texts })),
+        }),
+      }),
+      operand: {
+        anyOf: [
+          kind('field', { level, name: text }),
+          kind('old', { name: text }),
+          kind('caller', { name: text }),
+          kind('value', { shape: object(shape), value: ref('value') }),
+          kind('now', { plusSeconds: { type: 'number' } }),
+        ],
+      },
+      value: {
+        anyOf: [text, { type: 'number' }, { type: 'boolean' }, listOf({ anyOf: [text, { type: 'number' }] })],
+      },
+      condition: {
+        anyOf: Object.entries(GRAMMAR).map(([name, pieces]) =>
+          kind(
+            name,
+            Object.fromEntries(
+              Object.entries(pieces).map(([property, piece]) => {
+                const called = piece.endsWith('?') ? `${property}?` : property
+                return [called, PIECES[piece.replace('?', '')] as JsonSchema]
+              }),
+            ),
+          ),
+        ),
+      },
     },
-  },
+  }
 }

@@ -3,6 +3,7 @@ import {
   allOf,
   always,
   type Condition,
+  contains,
   never,
   normalise,
   notOf,
@@ -81,7 +82,7 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
     }
     case 'after':
       // How it will be, the caller knows as far as how it is.
-      return allOf(told(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
+      return allOf(...sightsBefore(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
     case 'some': {
       if (asksOwnRoles(condition)) return condition
       return allOf(...seen(condition), { ...condition, ...seenThere(rulebook, condition, tables, told) })
@@ -97,6 +98,17 @@ function told(rulebook: Rulebook, condition: Condition, tables: readonly string[
     case 'unchanged':
       return allOf(...seen(condition), condition)
   }
+}
+
+/** When a caller sees all that a condition asks of the record it is about, as that is before a change. */
+function sightsBefore(rulebook: Rulebook, condition: Condition, tables: readonly string[]): readonly Condition[] {
+  const [table = ''] = tables
+  const names = new Set<string>()
+  contains(condition, (part) => {
+    for (const operand of operandsOf(part)) if (operand.kind === 'field' && operand.level === 0) names.add(operand.name)
+    return false
+  })
+  return [...names].map((name) => sightAt(rulebook, table, name, 0))
 }
 
 /** Whether roles are looked up in the caller's own record, the only one that is found from the caller: they know their roles. */

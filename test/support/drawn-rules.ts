@@ -186,6 +186,8 @@ export function rulesOn(
   const fixed = fc
     .constantFrom(...names.filter((name) => name !== 'id'))
     .map((name) => ({ [name]: { onUpdate: 'forbidden' } }))
+  const checkOf = (field: string, message: string) =>
+    mostly(negated(ofRelated), outcome).map((that) => ({ that, message, fields: [field] }))
   const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
     fc.record({
       ...(fenced && { fence: fc.constant(fenced) }),
@@ -213,9 +215,10 @@ export function rulesOn(
           { weight: 3, arbitrary: fc.constant({}) },
           {
             weight: 1,
-            arbitrary: mostly(negated(ofRelated), outcome).map((that) => ({
-              check: { that, message: 'must fit', fields: ['id'] },
-            })),
+            arbitrary: fc.record(
+              { check: checkOf('id', 'must fit'), further: checkOf(names[1] ?? 'id', 'must fit, too') },
+              { requiredKeys: ['check'] },
+            ),
           },
         ),
       }),

@@ -10,6 +10,8 @@ export type { Someone } from './oracle-possible.js'
 /** What comes of a try: the statuses that may be told, and the record as it then is, where it is written. */
 export interface Foretold {
   readonly statuses: readonly number[]
+  /** The first check that it fails, where that alone refuses it. */
+  readonly check?: string
   readonly stored?: Row
 }
 
@@ -33,8 +35,8 @@ export class Oracle extends Possible {
   foretell(table: string, action: string, key: unknown, values: Row): Foretold {
     // A create without a value it needs is refused in any case: whether as forbidden, what is missing might have decided.
     if (action === 'create' && this.lacksValues(table, values)) return { statuses: [401, 403, 422] }
-    const statuses = this.attempt(table, action, key, values)
-    return 'refused' in statuses ? { statuses: this.softened(table, action, statuses.refused) } : statuses
+    const foretold = this.attempt(table, action, key, values)
+    return 'refused' in foretold ? { statuses: this.softened(table, action, foretold.refused) } : foretold
   }
 
   /** Whether a create has no value for a field that needs one. */
@@ -99,9 +101,8 @@ export class Oracle extends Possible {
       const covering = grants.filter((grant) => !grant.fields || grant.fields.includes(field))
       if (!covering.some((grant) => this.stays(rules, grant, row, next, values, untold))) return { refused: 403 }
     }
-    for (const { that } of Object.values(rules.checks.records)) {
-      if (!this.is(that, { at: [next], old: row, next, sent, untold })) return { refused: 422 }
-    }
+    const check = this.failing(rules, { at: [next], old: row, next, sent, untold })
+    if (check !== undefined) return { statuses: [422], check }
     // An update that changes nothing writes nothing; an action of the table's own is done all the same.
     const changed = own || Object.keys(values).some((field) => !same(row[field] ?? null, values[field] ?? null))
     return { statuses: [200], stored: changed ? next : row }
@@ -132,8 +133,12 @@ export class Oracle extends Possible {
       if (field in (rules.stamps['create'] ?? {})) return { refused: 403 }
       if (!grants.some((grant) => !grant.fields || grant.fields.includes(field))) return { refused: 403 }
     }
-    for (const { that } of Object.values(rules.checks.records)) if (!this.is(that, scene)) return { refused: 422 }
-    return { statuses: [200], stored: row }
+    const check = this.failing(rules, scene)
+    return check === undefined ? { statuses: [200], stored: row } : { statuses: [422], check }
+  }
+
+  private failing({ checks }: Rules, scene: Scene): string | undefined {
+    return Object.entries(checks.records).find(([, { that }]) => !this.is(that, scene))?.[0]
   }
 
   private stamps(rules: Rules, action: string): Row {

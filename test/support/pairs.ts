@@ -110,6 +110,9 @@ export function inSecret({ world, who, others }: Pair): Data {
   return data
 }
 
+/** What no table has as a field: values for it are refused in any case. */
+export const NO_FIELD = 'nonesuch'
+
 /**
  * Whether the rules themselves decide alike about a write in both: what they make of what is hidden is told, as it has
  * to be. Which grants hold is a part of that: a rule's message is for those whom a grant lets.
@@ -117,12 +120,13 @@ export function inSecret({ world, who, others }: Pair): Data {
 export function isDecidedAlike({ world, who }: Pair, other: Data, question: Question): boolean {
   const [one, two] = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW)) as [Oracle, Oracle]
   const { table } = question
-  return attemptsIn(question).every(({ action, key, values }) => {
+  return attemptsIn(question).every(({ action, key, values: { [NO_FIELD]: isAmiss, ...values } }) => {
     const foretell = (oracle: Oracle) => {
-      const { statuses } = oracle.foretell(table, action, key, values)
+      const { statuses, check } = oracle.foretell(table, action, key, values)
       // A reference to nowhere is no value, whatever a check finds there.
       const isNowhere = statuses.includes(200) && leadsNowhere(oracle, table, action, key, values)
-      return [isNowhere ? [422] : statuses, oracle.holding(table, action, key, values)]
+      const isUnfit = isNowhere || (isAmiss !== undefined && (check !== undefined || statuses.includes(200)))
+      return [isUnfit ? [422] : [statuses, check], oracle.holding(table, action, key, values)]
     }
     return JSON.stringify(foretell(one)) === JSON.stringify(foretell(two))
   })
