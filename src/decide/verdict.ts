@@ -190,15 +190,15 @@ function checksReader({ action, fields }: Subject, rules: RulesInForce): (facts:
  */
 function invalidBy(failed: readonly FailedCheck[], untold: readonly Discretion[], problems: Problems): Fields {
   const references = untold.filter(({ about }) => about === 'reference')
+  const nowhere = references.map(({ field }) => [field, NOWHERE] as const)
+  // What a check finds beyond a reference that the caller may not give would tell of where it leads.
+  if (references.length > 0) return byField([...nowhere, ...problems])
   const told = failed.filter((check) => check.told)
   const checks = told.length > 0 || problems.size > 0 ? told : failed.slice(0, 1)
-  const found =
-    references.length > 0
-      ? // What a check finds beyond a reference that the caller may not give would tell of where it leads.
-        references.map(({ field }) => [field, NOWHERE])
-      : checks.flatMap(({ fields, message }) => fields.map((field) => [field, message]))
-  return Object.fromEntries([...found, ...problems]) as Fields
+  return byField([...checks.flatMap(({ fields, message }) => fields.map((field) => [field, message])), ...problems])
 }
+
+const byField = (problems: readonly (readonly string[])[]): Fields => Object.fromEntries(problems) as Fields
 
 /** The verdict for a caller who may not do this to any record at all, so that nothing need be looked up. */
 export function closedVerdict(inquiry: Inquiry): Verdict {
