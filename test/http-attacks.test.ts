@@ -185,13 +185,15 @@ describe('records over HTTP, attacked by hand', () => {
     const { headers: read } = await ask('ana', 'GET', '/entries/3')
     const unlike = { 'if-none-match': read['etag'] as string }
     expect((await ask('ana', 'PATCH', '/entries/3', { title: 'Fog' }, unlike)).status).to.equal(412)
-    // A weak tag is no mark of what exactly is there.
     const now = (await ask('ana', 'PATCH', '/entries/3', { title: 'Frost' })).headers['etag'] as string
     expect((await ask('ana', 'GET', '/entries/3')).headers['etag'], 'the same after a change').to.equal(now)
-    expect((await ask('ana', 'DELETE', '/entries/3', undefined, { 'if-match': `W/${now}` })).status).to.equal(412)
-    expect((await ask('ana', 'PATCH', '/entries/3', { title: 'Sun' }, { 'if-match': `"x", ${now}` })).status).to.equal(
-      200,
-    )
+    // Proxies that compress what they pass on make weak tags of ours.
+    for (const tag of [`"x", ${now}`, `W/${now}`]) {
+      const changed = await ask('ana', 'PATCH', '/entries/3', { title: 'Frost' }, { 'if-match': tag })
+      expect(changed.status, tag).to.equal(200)
+    }
+    const other = { 'if-match': `W/${now.replace(/.{4}"$/, 'else"')}` }
+    expect((await ask('ana', 'DELETE', '/entries/3', undefined, other)).status).to.equal(412)
     const last = (await ask('ana', 'GET', '/entries/3')).headers['etag'] as string
     for (const tag of [last, `W/${last}`, `"x", ${last}`, '*']) {
       const read = await ask('ana', 'GET', '/entries/3', undefined, { 'if-none-match': tag })

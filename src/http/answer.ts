@@ -33,7 +33,7 @@ export function tell(request: Request, write: WriteJson, { content, status = 200
   const reads = request.method === 'GET' || request.method === 'HEAD'
   const known = reads ? request.headers.get('if-none-match') : null
   const said = { ...PRIVATE, ...headers, etag }
-  if (known !== null && isAmong(known, etag, true)) return new Response(null, { status: 304, headers: said })
+  if (known !== null && isAmong(known, etag)) return new Response(null, { status: 304, headers: said })
   const headed = { status, headers: { ...said, 'content-type': 'application/json' } }
   if (request.method === 'HEAD') return new Response(null, headed)
   const response = new Response(body, headed)

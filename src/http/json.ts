@@ -21,12 +21,10 @@ function plain(_name: string, value: unknown): unknown {
 export const tagOf = (body: string): string => `"${hash('sha256', body, 'base64url').slice(0, 27)}"`
 
 /**
- * Whether one of the tags that a request names is this one.
+ * Whether one of the tags that a request names is this one. A weak one will do, which proxies that compress what they pass on
+ * make of ours: whatever else such a tag may stand for, its text is that of the content.
  *
  * @param given `If-Match` or `If-None-Match`
- * @param weak whether a weak tag will do
  */
-export function isAmong(given: string, tag: string, weak: boolean): boolean {
-  if (given.trim() === '*') return true
-  return given.split(',').some((each) => (weak ? each.trim().replace(/^W[/]/, '') : each.trim()) === tag)
-}
+export const isAmong = (given: string, tag: string): boolean =>
+  given.trim() === '*' || given.split(',').some((each) => each.trim().replace(/^W[/]/, '') === tag)

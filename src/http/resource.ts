@@ -162,7 +162,7 @@ function taggedAs({ request: { headers }, write }: Visit): Provided | undefined 
   if (is === null && isNot === null) return undefined
   return (record) => {
     const tag = tagOf(write(record))
-    return (is === null || isAmong(is, tag, false)) && (isNot === null || !isAmong(isNot, tag, true))
+    return (is === null || isAmong(is, tag)) && (isNot === null || !isAmong(isNot, tag))
   }
 }
 
