@@ -1,5 +1,6 @@
 import { expect } from 'chai'
 import {
+  all,
   bigInteger,
   bytes,
   choice,
@@ -15,6 +16,7 @@ import {
   json,
   list,
   ModelError,
+  references,
   type Row,
   text,
   time,
@@ -248,6 +250,45 @@ describe('the types of real tables', () => {
       const planned = await guard.plan('visits', { where: (row) => row.code.is('n7') })
       const explained = await store.query(`EXPLAIN ${planned?.text}`, [...(planned?.values ?? [])])
       expect(JSON.stringify(explained.rows)).to.match(/Index/)
+    }
+  })
+
+  it('tell keys apart that end in blanks, whatever a column compares them by', async function () {
+    const engine = (await openEngines()).find(({ name }) => name === 'MariaDB')
+    if (!engine) return this.skip()
+    const own = defineModel({
+      tags: { code: text().key(), by: integer().optional() },
+      marks: { id: integer().key(), tag: references('tags') },
+    })
+    const tags = defineRules(own, defineCaller({ id: integer() }), {
+      tags: ({ row, caller, table }) =>
+        table
+          .ties({ mine: row.by.is(caller.id), marked: row.marks.some(() => all()) })
+          .grants({ read: ['mine', 'marked'] }),
+    })
+    const key = 'VARCHAR(9) COLLATE utf8mb4_general_nopad_ci'
+    for (const statement of [
+      'DROP TABLE IF EXISTS tags, marks',
+      `CREATE TABLE tags (code ${key} PRIMARY KEY, \`by\` BIGINT) CHARACTER SET utf8mb4`,
+      `CREATE TABLE marks (id BIGINT PRIMARY KEY, tag ${key}, note TEXT, remark TEXT, more TEXT) CHARACTER SET utf8mb4`,
+      `INSERT INTO tags VALUES ('a', 1), ('a ', 2), ('b', 1)`,
+      `INSERT INTO marks (id, tag) VALUES (1, 'a '), (2, 'b')`,
+    ]) {
+      await engine.store.query(statement, [])
+    }
+    const guard = createGuard({ rules: tags, store: { ...engine.store } }).as({ id: 1 })
+    // Before anything is known of the columns, and after.
+    const view = guard.view('tags')
+    for (const form of ['gather', 'scan', 'walk'] as const) {
+      const found = await guard.list('tags', { form, orderBy: ['code'] })
+      expect(
+        found.map(({ code }) => code),
+        form,
+      ).to.deep.equal(['a', 'a ', 'b'])
+    }
+    for (const { text: from, values } of [view, guard.view('tags')]) {
+      const { rows } = await engine.store.query(`SELECT code FROM ${from} AS v ORDER BY code`, [...values])
+      expect(rows).to.deep.equal([{ code: 'a' }, { code: 'a ' }, { code: 'b' }])
     }
   })
 })

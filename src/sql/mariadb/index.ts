@@ -173,8 +173,8 @@ WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,
       return sql`(TIMESTAMP'1970-01-01 00:00:00.000000' + INTERVAL UNIX_TIMESTAMP(${column}) SECOND)`
     if (trait === 'fine') return sql`SEC_TO_TIME(FLOOR(TIME_TO_SEC(${column})))`
     // In an order of which there is one, so that any two can be compared.
-    if (trait === 'words' || trait === 'textual') return sql`(CAST(${column} AS CHAR) COLLATE utf8mb4_bin)`
-    return trait === 'other' ? sql`(CONVERT(${column} USING utf8mb4) COLLATE utf8mb4_bin)` : undefined
+    if (trait === 'words' || trait === 'textual') return sql`(CAST(${column} AS CHAR) COLLATE utf8mb4_nopad_bin)`
+    return trait === 'other' ? sql`(CONVERT(${column} USING utf8mb4) COLLATE utf8mb4_nopad_bin)` : undefined
   },
   nextNumber: () => sql`NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
