@@ -34,6 +34,7 @@ import {
   whenId,
   whoId,
 } from './questions.js'
+import type { Reading } from './values.js'
 
 /** One part of a grant: what it asks, in words, and whether that is so. */
 export interface PartVerdict {
@@ -74,6 +75,9 @@ export interface FailedCheck {
 }
 
 type Fields = Readonly<Record<string, string>>
+
+/** What is wrong with values themselves, by field. */
+type Problems = Reading['problems']
 
 /** The answer to whether a caller may do something, with all that led to it. */
 export interface Verdict {
@@ -138,25 +142,9 @@ export function verdictReader(subject: Subject): (caller: Caller, facts: Facts, 
     const told = status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)
     const message = told ? told.message : sentence(subject, status, fields)
     const withheld = untold.length === 0 ? NONE : withheldOf(untold, fields, invalid)
-    return {
-      table,
-      action,
-      allowed,
-      status,
-      seen,
-      grants,
-      denies,
-      fields,
-      invalid,
-      failed,
-      withheld,
-      message,
-    }
+    return { table, action, allowed, status, seen, grants, denies, fields, invalid, failed, withheld, message }
   }
 }
-
-/** What is wrong with values themselves, by field. */
-type Problems = ReadonlyMap<string, string>
 
 /** Most verdicts have none of most things. */
 const NONE: readonly never[] = Object.freeze([])
