@@ -102,6 +102,9 @@ describe('the types of real tables', () => {
       const made = await guard.create('plots', whole)
       expect(made.id, engine.name).to.match(/^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/)
       expect(made, engine.name).to.deep.equal({ ...whole, id: made.id })
+      // What hands records on, to a page for one, may take nothing but plain objects.
+      for (const record of [made, ...(await guard.list('plots')), await guard.get('plots', made.id)])
+        expect(Object.getPrototypeOf(record), engine.name).to.equal(Object.prototype)
       const all = ['acid', 'high', 'old', 'drawn', 'mine', 'same', 'early', 'tapped']
       expect(await tiesOf(engine, made.id), engine.name).to.deep.equal(all)
       const several = await guard.createMany('plots', [

@@ -81,15 +81,16 @@ function preparer(database: SqliteDatabase): (text: string) => Run {
   }
 }
 
+const found = (rows: DriverRow[]) => ({ rows, touched: rows.length })
+
 function runnerOf(statement: BetterStatement | NodeStatement): Run {
   // However the database is set up for others: what is larger than a number comes as text.
-  if ('safeIntegers' in statement) statement.safeIntegers(false)
-  else statement.setReadBigInts(false)
-  if ('reader' in statement && !statement.reader) {
-    return (values) => ({ rows: [], touched: Number(statement.run(...values).changes) })
+  if (!('reader' in statement)) {
+    statement.setReadBigInts(false)
+    // Its rows have no prototype, and what is handed on to pages, for one, may have to be plain objects.
+    return (values) => found(statement.all(...(values as never[])).map((row) => ({ ...(row as DriverRow) })))
   }
-  return (values) => {
-    const rows = (statement as NodeStatement).all(...(values as never[])) as DriverRow[]
-    return { rows, touched: rows.length }
-  }
+  statement.safeIntegers(false)
+  if (statement.reader) return (values) => found(statement.all(...values) as DriverRow[])
+  return (values) => ({ rows: [], touched: Number(statement.run(...values).changes) })
 }
