@@ -193,6 +193,19 @@ describe('values of every type, from the database to a page and back', function 
       }
     })
 
+    it('are no moments where there is no such time, whatever JavaScript would make of them', async () => {
+      const page = await browser.newPage()
+      // As with a component that lets everything be typed.
+      await page.goto(`${origin}/?plain`)
+      await page.locator('input[name=text]:enabled').fill('Leeks')
+      for (const typed of ['5', '2026-02-30T10:00', 'March 1, 2026']) {
+        await page.fill('[name=timestamp]', typed)
+        await page.getByRole('button').click()
+        await page.locator('p', { hasText: '"timestamp":"must be a moment' }).waitFor()
+        expect(await page.inputValue('[name=timestamp]')).to.equal(typed)
+      }
+    })
+
     it('that nobody touched are what is seen: not ticked, none chosen, missing', async () => {
       const page = await browser.newPage()
       await open(page)

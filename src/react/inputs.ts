@@ -86,7 +86,7 @@ const KINDS: Readonly<Record<FieldType, Kind>> = {
     type: 'datetime-local',
     step: second,
     write: (value) => localTime(value as Date),
-    read: (typed) => new Date(typed),
+    read: fromLocalTime,
   },
   boolean: { as: 'tick' },
   list: { as: 'list' },
@@ -161,4 +161,11 @@ const localTime = (moment: Date): string => {
   const two = (part: number) => String(part).padStart(2, '0')
   const day = [moment.getFullYear(), two(moment.getMonth() + 1), two(moment.getDate())].join('-')
   return `${day}T${[moment.getHours(), moment.getMinutes(), moment.getSeconds()].map(two).join(':')}`
+}
+
+/** The moment of a time in the reader's zone, where there is such a time; or one that is written with its zone. */
+function fromLocalTime(typed: string): unknown {
+  const moment = new Date(typed)
+  const isThere = /^.{16}(?::.{2}(?:[.]\d+)?)?$/.test(typed) && localTime(moment).startsWith(typed.slice(0, 19))
+  return isThere ? moment : readTyped({ type: 'timestamp' }, typed)
 }

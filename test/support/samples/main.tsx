@@ -20,6 +20,8 @@ const TYPED = [
 ] as const
 const CHOSEN = ['texts', 'bigIntegers'] as const
 const asked = new URLSearchParams(location.search)
+/** Inputs that let everything be typed. */
+const plain = asked.has('plain') && { type: 'text' }
 
 /** A form with an input for every field that one can write: the record that the address names, or a new one. */
 function Sample() {
@@ -29,7 +31,7 @@ function Sample() {
   return (
     <form onSubmit={(event) => void form.save(event)}>
       {TYPED.map((name) => (
-        <input key={name} {...form.field(name)} />
+        <input key={name} {...form.field(name)} {...plain} />
       ))}
       <input {...form.field('boolean')} />
       {CHOSEN.map((name) => (
