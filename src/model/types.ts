@@ -217,7 +217,8 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     read: (typed) => (['true', 'false'].includes(typed) ? typed === 'true' : typed),
   },
   timestamp: {
-    called: () => `a moment from the year ${YEARS[0]} to ${YEARS[1]}: a Date, or text with its zone in JSON`,
+    called: () =>
+      `a moment from the year ${YEARS[0]} to ${YEARS[1]}: a Date, or text such as 2026-11-26T09:30:00Z in JSON`,
     accepts: isMoment,
     own: (value) => new Date(timeOf(value)),
     toPlain: (value: Date) => value.toISOString(),
