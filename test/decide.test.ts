@@ -227,6 +227,21 @@ describe('decide', () => {
     ])
   })
 
+  it('allows nothing that a check fails, also one that names no field', () => {
+    const whole = defineRules(model, caller, {
+      packets: ({ row, anyone, table }) =>
+        table
+          .grants({ read: [anyone], create: [anyone], update: [anyone] })
+          .conflicts('told')
+          .checks({}, { open: { that: row.state.is('open'), message: 'is closed', fields: [] } }),
+    })
+    for (const asked of [{ action: 'create' }, { action: 'update', record: packet }] as const) {
+      const values = { id: 1, state: 'sealed', ...(asked.action === 'create' && { label: 'Dill' }) }
+      const verdict = decide(whole, { caller: { id: 7 }, table: 'packets', data, values, ...asked })
+      expect(verdict, asked.action).to.deep.include({ allowed: false, status: 422, invalid: { values: 'is closed' } })
+    }
+  })
+
   it('sends nobody to sign in where that would not help', () => {
     expect(ask(anonymous, 'get', undefined).status).to.equal(401)
     expect(ask(anonymous, 'get', { ...packet, state: 'sealed' }).status).to.equal(401)

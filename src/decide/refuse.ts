@@ -48,10 +48,22 @@ export class NotFoundError extends RefusedError {
 
 /** The error that fits a verdict of refusal. */
 export function refusal(verdict: Verdict): RefusedError | InputError {
-  const { table, withheld } = verdict
-  const names = withheld.join(', ')
-  const hint = `Whether ${names} would fit might tell of records that this caller does not see in full; table.conflicts('told') in the rules of ${table} lets it be told.`
-  return noteAside(errorFor(verdict), { verdict, ...(names && { hint }) })
+  const hints = [...hintOnValues(verdict), ...hintOnChecks(verdict)]
+  return noteAside(errorFor(verdict), { verdict, ...(hints.length > 0 && { hint: hints.join(' ') }) })
+}
+
+function hintOnValues({ table, withheld }: Verdict): readonly string[] {
+  if (withheld.length === 0) return []
+  return [
+    `Whether ${withheld.join(', ')} would fit might tell of records that this caller does not see in full; table.conflicts('told') in the rules of ${table} lets it be told.`,
+  ]
+}
+
+function hintOnChecks({ failed, invalid }: Verdict): readonly string[] {
+  const untold = failed.filter(({ fields, message }) => fields.some((field) => invalid[field] !== message))
+  if (untold.length === 0) return []
+  const names = untold.map(({ name }) => name).join(', ')
+  return [`This caller is not told of checks that fail besides, by what the caller does not see: ${names}.`]
 }
 
 function errorFor({ table, status, message, fields, invalid }: Verdict): RefusedError | InputError {

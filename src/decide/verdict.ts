@@ -136,7 +136,7 @@ export function verdictReader(subject: Subject): (caller: Caller, facts: Facts, 
     const failed = permitted && !trusted ? failedChecks(facts) : NONE
     const amiss = failed.length + untold.length + problems.size > 0
     const invalid = permitted && amiss ? invalidBy(failed, untold, problems) : NO_FIELDS
-    const allowed = permitted && isEmpty(invalid)
+    const allowed = permitted && failed.length === 0 && isEmpty(invalid)
     const status = allowed ? 200 : permitted ? 422 : refusedStatus(subject, caller, seen)
     // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
     const told = status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)
@@ -163,12 +163,15 @@ function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 4
   return seen ? 403 : 404
 }
 
+/** What a check that names no field is about: the values as a whole. */
+const WHOLE = ['values']
+
 function checksReader({ action, fields }: Subject, rules: RulesInForce): (facts: Facts) => readonly FailedCheck[] {
   const checks = action === 'create' || fields ? recordChecks(rules) : NONE
   return (facts) =>
     checks.flatMap(({ name, fields, message }) => {
       const id = checkId(name)
-      return facts(id) ? [] : [{ name, fields, message, told: facts(toldId(id)) }]
+      return facts(id) ? [] : [{ name, fields: fields.length > 0 ? fields : WHOLE, message, told: facts(toldId(id)) }]
     })
 }
 

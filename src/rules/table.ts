@@ -77,7 +77,15 @@ export type FieldCheckSpecs<M, T extends TableName<M>> = {
 
 /** What must hold of a record's values together; a condition on the record as it will be. */
 export type RecordCheckSpecs<M, T extends TableName<M>> = Readonly<
-  Record<string, { readonly that: Condition; readonly message: string; readonly fields: readonly FieldName<M, T>[] }>
+  Record<
+    string,
+    {
+      readonly that: Condition
+      readonly message: string
+      /** The fields that the message stands at; none, the values as a whole. */
+      readonly fields: readonly FieldName<M, T>[]
+    }
+  >
 >
 
 declare const OWN: unique symbol

@@ -186,8 +186,8 @@ export function rulesOn(
   const fixed = fc
     .constantFrom(...names.filter((name) => name !== 'id'))
     .map((name) => ({ [name]: { onUpdate: 'forbidden' } }))
-  const checkOf = (field: string, message: string) =>
-    mostly(negated(ofRelated), outcome).map((that) => ({ that, message, fields: [field] }))
+  const checkOf = (fields: readonly string[], message: string) =>
+    mostly(negated(ofRelated), outcome).map((that) => ({ that, message, fields }))
   const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
     fc.record({
       ...(fenced && { fence: fc.constant(fenced) }),
@@ -216,7 +216,7 @@ export function rulesOn(
           {
             weight: 1,
             arbitrary: fc.record(
-              { check: checkOf('id', 'must fit'), further: checkOf(names[1] ?? 'id', 'must fit, too') },
+              { check: checkOf(['id'], 'must fit'), further: checkOf([], 'must fit, too') },
               { requiredKeys: ['check'] },
             ),
           },
