@@ -63,7 +63,7 @@ function hintOnChecks({ failed, invalid }: Verdict): readonly string[] {
   const untold = failed.filter(({ fields, message }) => fields.some((field) => invalid[field] !== message))
   if (untold.length === 0) return []
   const names = untold.map(({ name }) => name).join(', ')
-  return [`This caller is not told of checks that fail besides, by what the caller does not see: ${names}.`]
+  return [`This caller is not told that further checks fail, which rest on what the caller does not see: ${names}.`]
 }
 
 function errorFor({ table, status, message, fields, invalid }: Verdict): RefusedError | InputError {
