@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { createGuard, type Data, type Rules, trusted } from 'pachter'
+import { createGuard, type Data, inFull, type Rules, StoreError, trusted } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
 import { columnNamed, tableNamed } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
@@ -36,6 +36,8 @@ async function answered(work: () => unknown): Promise<unknown> {
     if (!(error instanceof Error)) throw error
     // A question that asks for nothing there is would hold nothing.
     if (error.message.startsWith('There is no table')) throw error
+    // Nor does it hold anything that the database failed at both.
+    if (error instanceof StoreError) throw new Error(inFull(error), { cause: error })
     const own = Object.fromEntries(
       Object.getOwnPropertyNames(error)
         .filter((name) => name !== 'stack')
