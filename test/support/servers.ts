@@ -75,11 +75,12 @@ async function launchMariadb(...options: readonly string[]): Promise<Server & { 
   const { folder, user } = dataFolder('mysql')
   const data = join(folder, 'data')
   const anyone = ['--auth-root-authentication-method=normal', '--skip-test-db']
-  asUser(user, 'mariadb-install-db', ['--no-defaults', `--datadir=${data}`, ...anyone])
+  // A server that starts takes away what others have in the same folder for a while.
+  const own = ['--no-defaults', `--datadir=${data}`, `--tmpdir=${folder}`]
+  asUser(user, 'mariadb-install-db', [...own, ...anyone])
   const port = await freePort()
   const server = startAs(user, MARIADB, [
-    '--no-defaults',
-    `--datadir=${data}`,
+    ...own,
     `--socket=${join(folder, 'socket')}`,
     `--port=${port}`,
     '--bind-address=127.0.0.1',
