@@ -131,6 +131,13 @@ export function contains(condition: Condition, test: (part: Condition) => boolea
   return test(condition) || partsOf(condition).some((part) => contains(part, test))
 }
 
+/** How many parts a condition has; of one with more than so many, only that it has. */
+export function sizeOf(condition: Condition, most = Infinity): number {
+  let parts = 0
+  contains(condition, () => (parts += 1) > most)
+  return parts
+}
+
 /** Whether a condition inside a `some` looks at records outside it. */
 export function refersOutside(where: Condition, level: number): boolean {
   return contains(

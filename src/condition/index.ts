@@ -4,6 +4,7 @@ export {
   asksCaller,
   type ConditionOf,
   contains,
+  sizeOf,
   GRAMMAR,
   isAboutCaller,
   type Kind,

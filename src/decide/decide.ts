@@ -1,4 +1,4 @@
-import { contains } from '../condition/index.js'
+import { sizeOf } from '../condition/index.js'
 import { InputError, tableOf } from '../model/index.js'
 import {
   type Action,
@@ -91,14 +91,8 @@ const preparedFor = (subject: Subject): Prepared =>
 
 function prepare(subject: Subject) {
   const questions = questionsAbout(subject)
-  return { parts: sizeOf(questions), factsIn: factsFrom(questions), read: verdictReader(subject) }
-}
-
-/** How many parts the conditions of questions have. */
-function sizeOf(questions: readonly Question[]): number {
-  let parts = 0
-  for (const { condition } of questions) contains(condition, () => (parts += 1) < 0)
-  return parts
+  const parts = questions.reduce((sum, { condition }) => sum + sizeOf(condition), 0)
+  return { parts, factsIn: factsFrom(questions), read: verdictReader(subject) }
 }
 
 /**

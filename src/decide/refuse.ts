@@ -60,7 +60,9 @@ function hintOnValues({ table, withheld }: Verdict): readonly string[] {
 }
 
 function hintOnChecks({ failed, invalid }: Verdict): readonly string[] {
-  const untold = failed.filter(({ fields, message }) => fields.some((field) => invalid[field] !== message))
+  const untold = failed.filter(
+    ({ told, fields, message }) => !told && fields.some((field) => invalid[field] !== message),
+  )
   if (untold.length === 0) return []
   const names = untold.map(({ name }) => name).join(', ')
   return [`This caller is not told that further checks fail, which rest on what the caller does not see: ${names}.`]

@@ -13,6 +13,7 @@ import {
   RuleError,
   sameData,
   shift,
+  sizeOf,
 } from '../condition/index.js'
 import { LIMITS, tableOf } from '../model/index.js'
 import { type Caller, rolesThatServe } from './caller.js'
@@ -55,15 +56,8 @@ function permissionAfter(rulebook: Rulebook, table: string, action: Action, path
   })
 }
 
-/** How many parts a condition has; of those with too many, only that. */
-function sizeOf(condition: Condition): number {
-  let parts = 0
-  contains(condition, () => (parts += 1) > LIMITS.ruleParts)
-  return parts
-}
-
 function assertSize(name: string, condition: Condition): void {
-  if (sizeOf(condition) <= LIMITS.ruleParts) return
+  if (sizeOf(condition, LIMITS.ruleParts) <= LIMITS.ruleParts) return
   throw new RuleError(
     `the rules for ${name}, with those of other tables put in place of each may(), have more than ${LIMITS.ruleParts} parts.`,
   )
@@ -202,7 +196,7 @@ function countParts(
   let parts = 0
   const count = (part: Condition): boolean => {
     if (part.kind === 'may') parts += countParts(rulebook, part.table, part.action, counted, [...path, step])
-    else parts += part.kind === 'role' ? sizeOf(expandRole(rulebook, part.anyOf)) : 1
+    else parts += part.kind === 'role' ? sizeOf(expandRole(rulebook, part.anyOf), LIMITS.ruleParts) : 1
     return false
   }
   contains(permitted(rulebook, table, action), count)

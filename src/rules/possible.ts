@@ -1,8 +1,7 @@
-import { allOf, always, anyOf } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import type { Caller } from './caller.js'
 import { inForce } from './in-force.js'
-import { decidedFor, expand, isFixed, isNeverGiven, whoCondition } from './permission.js'
+import { decidedFor, expand, holds, isFixed, isNeverGiven } from './permission.js'
 import { type Action, covers, grantsFor, isRead, type PlacedGrant, type Rulebook } from './rulebook.js'
 
 /**
@@ -18,11 +17,8 @@ export function possibleFields(
 ): readonly string[] | undefined {
   const rules = inForce(rulebook, table)
   const { fields, key } = tableOf(rulebook.model, table)
-  const isOpen = ({ to, when = always }: PlacedGrant) => {
-    if (!caller || caller.trusted !== undefined) return true
-    const who = anyOf(...to.map((each) => whoCondition(rules, each)))
-    return decidedFor(expand(rulebook, allOf(who, when)), caller) !== false
-  }
+  const isOpen = (grant: PlacedGrant) =>
+    !caller || caller.trusted !== undefined || decidedFor(expand(rulebook, holds(rules, grant)), caller) !== false
   const grants = grantsFor(rules, action).filter(isOpen)
   if (grants.length === 0) return undefined
   const named = Object.keys(fields).filter((name) => grants.some((grant) => covers(grant, name)))

@@ -1,4 +1,4 @@
-import { type Condition, contains } from '../../condition/index.js'
+import { type Condition, sizeOf } from '../../condition/index.js'
 import {
   type Bindings,
   type CountRequest,
@@ -90,9 +90,7 @@ function perForm<T extends Pick<ReadPlan, 'statement'>>(make: (form: Form) => T)
 const BY_PART = 600
 
 function bytesFor(conditions: readonly Condition[]): number {
-  let parts = 1
-  for (const condition of conditions) contains(condition, () => (parts += 1) < 0)
-  return parts * BY_PART
+  return BY_PART * conditions.reduce((parts, condition) => parts + sizeOf(condition), 1)
 }
 
 /** The conditions of a list besides which records it is about. */
