@@ -9,7 +9,7 @@ import { rules as korenveld } from '../examples/allotment/rules.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
 import { Oracle, type Someone } from './support/oracle.js'
 import { inSecret, isDecidedAlike, type Pair, pairs, viewer } from './support/pairs.js'
-import { claimsAt, guessesAt } from './support/guesses.js'
+import { claimsAt, guessesAt, sequencesIn } from './support/guesses.js'
 import { asGiven, type Question } from './support/questions.js'
 import { about, shown } from './support/shown.js'
 import { NOW, type World } from './support/worlds.js'
@@ -183,7 +183,8 @@ describe('what is hidden', () => {
     await fc.assert(
       fc.asyncProperty(pairs(0), async (pair) => {
         const other = inSecret(pair)
-        const claims = claimsAt(pair, other).filter((claim) => isDecidedAlike(pair, other, claim))
+        const writes = [...claimsAt(pair, other), ...sequencesIn(pair)]
+        const claims = writes.filter((write) => isDecidedAlike(pair, other, write))
         const questions = [...guessesAt(pair, other), ...claims]
         guesses += questions.length
         const [here, there] = await answersTo(pair, other, questions, engine, false)

@@ -10,6 +10,7 @@ import {
   defineCaller,
   defineModel,
   defineRules,
+  inFull,
   InputError,
   integer,
   LimitError,
@@ -174,6 +175,11 @@ describe('an audit found engines that disagree', () => {
   })
 
   each('(37) many deletes are as one after another', async ({ store }) => {
+    const together = await refusalOf(on(store, eva, last)['deleteMany']?.('entries', [2, 4]) as never)
+    const message = 'This may be written, but not together with the others.'
+    const refusals = [2, 4].map((key) => ({ key, status: 409, message }))
+    expect(together).to.deep.include({ code: 'bulk-refused', refusals })
+    expect(inFull(together)).to.include('After the others before it, 4 was refused: You may not delete this record')
     const outcome = (await on(store, eva, last)['deleteMany']?.('entries', [2, 4], { partly: true })) as {
       written: unknown[]
       refused: unknown[]

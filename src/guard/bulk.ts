@@ -1,28 +1,16 @@
 import { createTogether } from './create-together.js'
 import { allOrNot, CHUNK, inOrderOf, isIndependent, NOT_ALL } from './together.js'
-import { type Reading, RefusedError } from '../decide/index.js'
+import { type Reading } from '../decide/index.js'
 import { assertWithin, InputError, type KeyValues, LIMITS, printKey, readKey, tableOf } from '../model/index.js'
 import type { Action } from '../rules/index.js'
-import { type BulkRefusal, BulkRefusedError, ConflictError } from './errors.js'
 import type { ReadRecord } from './backend.js'
-import { atomically, keySlots, run, type Session } from './session.js'
+import { bareKey, type BulkOptions, type BulkOutcome, eachInTurn } from './in-turn.js'
+import { keySlots, run, type Session } from './session.js'
 import { lockRecords } from './attempt.js'
 import { readGiven } from './given.js'
 import { findByKeys } from './reads.js'
 import { type Change, change, createRead, prepareChange, prepareRemoval, remove } from './writes.js'
 import { refuseClosed } from './requests.js'
-
-/** What a bulk write does about records that are refused. */
-export interface BulkOptions {
-  /** Writes those that are permitted and reports the others, instead of writing none. */
-  readonly partly?: boolean
-}
-
-/** What came of a bulk write in part. */
-export interface BulkOutcome<T> {
-  readonly written: readonly T[]
-  readonly refused: readonly BulkRefusal[]
-}
 
 /** What a bulk write returns, by what was asked. */
 export type BulkResult<T, O> = O extends { readonly partly: true } ? BulkOutcome<T> : readonly T[]
@@ -104,10 +92,6 @@ function keysByName({ rulebook: { model } }: Session, table: string, given: read
   })
 }
 
-/** A key as it is given where it is one value. */
-const bareKey = (key: unknown): unknown =>
-  typeof key === 'object' && key !== null && Object.keys(key).length === 1 ? Object.values(key)[0] : key
-
 /** Changes records by as few statements as can be, if nothing stands in the way of any. */
 async function changeTogether(
   session: Session,
@@ -162,35 +146,5 @@ function chunksOf(keys: readonly KeyValues[]): readonly (readonly KeyValues[])[]
     const chunk = keys.slice(at * CHUNK, (at + 1) * CHUNK)
     const size = 2 ** Math.ceil(Math.log2(chunk.length))
     return [...chunk, ...Array.from({ length: size - chunk.length }, () => chunk.at(-1) as KeyValues)]
-  })
-}
-
-/**
- * Writes to records one after another; each is tried, so that all refusals are reported at once.
- *
- * @throws {BulkRefusedError} where any is refused and not only a part is wanted; nothing is written then
- */
-function eachInTurn<K, T>(
-  session: Session,
-  table: string,
-  keys: readonly K[],
-  { partly = false }: BulkOptions,
-  write: (session: Session, key: K) => Promise<T>,
-): Promise<readonly T[] | BulkOutcome<T>> {
-  return atomically(session, async (inside) => {
-    const written: T[] = []
-    const refused: BulkRefusal[] = []
-    for (const key of keys) {
-      try {
-        written.push(await write(inside, key))
-      } catch (error) {
-        const isTold = error instanceof RefusedError || error instanceof InputError || error instanceof ConflictError
-        if (!isTold) throw error
-        refused.push({ key: bareKey(key), status: error.status, message: error.message })
-      }
-    }
-    const [first, ...more] = refused
-    if (first && !partly) throw new BulkRefusedError(table, [first, ...more])
-    return partly ? { written, refused } : written
   })
 }

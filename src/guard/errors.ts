@@ -47,7 +47,10 @@ export interface BulkRefusal {
 /** How many refusals the sentence of an error tells; `refusals` has them all. */
 const NAMED = 20
 
-/** Some records of a bulk write were refused, so none was written. `status` is that of the first. */
+/**
+ * Some records of a bulk write were refused, so none was written. Of each is told what a write to it alone would be told; where
+ * each could be written alone, and not after the others, that, of all. `status` is that of the first.
+ */
 export class BulkRefusedError extends PachterError {
   readonly code = 'bulk-refused'
   readonly status: number

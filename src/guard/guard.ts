@@ -17,7 +17,8 @@ import {
   type ValuesOf,
   type VisibleRecord,
 } from '../model/index.js'
-import type { BulkOptions, BulkOutcome, BulkResult } from './bulk.js'
+import type { BulkResult } from './bulk.js'
+import type { BulkOptions, BulkOutcome } from './in-turn.js'
 import type { Decision } from './decision.js'
 import type { Listed, ListOptions, ReadOptions, StreamOptions, WhereOptions } from './options.js'
 import type { Decided } from './decided.js'

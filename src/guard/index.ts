@@ -1,5 +1,5 @@
 export { isThenable, withAnswer } from './answer.js'
-export type { BulkOptions, BulkOutcome } from './bulk.js'
+export type { BulkOptions, BulkOutcome } from './in-turn.js'
 export type { Decision } from './decision.js'
 export {
   type BulkRefusal,

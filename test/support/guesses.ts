@@ -72,6 +72,29 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
   return [keys, unique, references].flatMap((claims) => someOf(distinct(claims)))
 }
 
+/**
+ * Writes to several records, one after another, of which the last is none, so that nothing is written: what the first would
+ * make of the others can hang on what stands in one of two databases alone.
+ */
+export function sequencesIn({ world, others }: Pair): readonly Question[] {
+  const { model, tables } = world.rulebook
+  const questions = Object.keys(tables).flatMap((table): readonly Question[] => {
+    const field = fieldOf(model, table, 'id')
+    const ids = idsFor(field)
+    const changes = Object.entries(others[table]?.[0] ?? {}).filter(([name]) => name !== 'id')
+    return ids.flatMap((first): readonly Question[] => {
+      const keys = [first, ...ids.filter((id) => id !== first), strangerFor(field)]
+      const updates = changes.map(([name, value]): Question => ({
+        method: 'updateMany',
+        table,
+        given: [keys, { [name]: value }],
+      }))
+      return [{ method: 'deleteMany', table, given: [keys] }, ...updates]
+    })
+  })
+  return someOf(questions)
+}
+
 /** Each once, whatever it is. */
 export const distinct = <T>(all: readonly T[]): readonly T[] => [
   ...new Map(all.map((each) => [shown(each), each])).values(),
