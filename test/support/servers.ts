@@ -91,6 +91,9 @@ async function launchMariadb(...options: readonly string[]): Promise<Server & { 
   return { port, ...(await ready(server, folder, port, `mysql://root@127.0.0.1:${port}/pachter`)) }
 }
 
+/** On a busy machine, a node may not answer for longer than the 5 seconds after which the other would take it for lost. */
+const PATIENT = 'evs.inactive_timeout=PT120S;evs.suspect_timeout=PT60S;evs.install_timeout=PT60S'
+
 /** Starts two MariaDB servers that are one cluster. */
 export async function startCluster(): Promise<readonly [Server, Server]> {
   const group = await freePort()
@@ -101,7 +104,7 @@ export async function startCluster(): Promise<readonly [Server, Server]> {
       `--wsrep-provider=${GALERA}`,
       `--wsrep-cluster-address=gcomm://${addresses}`,
       `--wsrep-node-address=127.0.0.1:${own}`,
-      `--wsrep-provider-options=gmcast.listen_addr=tcp://127.0.0.1:${own};ist.recv_addr=127.0.0.1:${state}`,
+      `--wsrep-provider-options=gmcast.listen_addr=tcp://127.0.0.1:${own};ist.recv_addr=127.0.0.1:${state};${PATIENT}`,
       '--wsrep-sst-method=rsync',
       `--wsrep-sst-receive-address=127.0.0.1:${transfer}`,
       '--binlog-format=ROW',
