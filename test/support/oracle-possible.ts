@@ -25,6 +25,8 @@ export interface Scene {
   readonly sent?: Row
   /** Fields that are hidden and sent: whether they stay as they are, nobody learns. */
   readonly untold?: readonly string[]
+  /** Fields that need a value and have none. */
+  readonly lacking?: readonly string[]
 }
 
 /** Whether anything at all could be open to a caller. */

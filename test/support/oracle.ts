@@ -34,16 +34,16 @@ export class Oracle extends Possible {
   /** What comes of a try. */
   foretell(table: string, action: string, key: unknown, values: Row): Foretold {
     // A create without a value it needs is refused in any case: whether as forbidden, what is missing might have decided.
-    if (action === 'create' && this.lacksValues(table, values)) return { statuses: [401, 403, 422] }
+    if (action === 'create' && this.lacking(table, values).length > 0) return { statuses: [401, 403, 422] }
     const foretold = this.attempt(table, action, key, values)
     return 'refused' in foretold ? { statuses: this.softened(table, action, foretold.refused) } : foretold
   }
 
-  /** Whether a create has no value for a field that needs one. */
-  private lacksValues(table: string, values: Row): boolean {
+  /** The fields that need a value, for which a create has none. */
+  private lacking(table: string, values: Row): readonly string[] {
     const stamps = this.rules(table).stamps['create'] ?? {}
-    return Object.entries(this.table(table).fields).some(
-      ([name, { optional }]) => !optional && gone(values[name]) && !(name in stamps),
+    return Object.entries(this.table(table).fields).flatMap(([name, { optional }]) =>
+      !optional && gone(values[name]) && !(name in stamps) ? [name] : [],
     )
   }
 
@@ -53,14 +53,10 @@ export class Oracle extends Possible {
     const row = action === 'create' ? undefined : (this.data[table] ?? []).find((each) => each['id'] === key)
     const next = { ...row, ...values, ...this.stamps(rules, action) }
     const untold = row ? this.untold(table, row, values) : []
-    const scene: Scene = { at: [action === 'create' ? next : row], next, sent: { ...next, ...values }, untold }
+    const at = [action === 'create' ? next : row]
+    const lacking = action === 'create' ? this.lacking(table, values) : []
+    const scene: Scene = { at, next, sent: { ...next, ...values }, untold, lacking }
     if (!scene.at[0]) return []
-    // What hangs on a value that is missing is not held against the caller: what is left may decide.
-    if (action === 'create' && this.lacksValues(table, values)) {
-      return this.grants(table, action).flatMap(({ to }, at) =>
-        to.some((who) => this.isWho(rules, who, scene)) ? [[at, true]] : [],
-      )
-    }
     return this.grants(table, action).flatMap((grant, at) =>
       this.holds(rules, grant, scene)
         ? [[at, row === undefined || this.stays(rules, grant, row, next, values, untold)]]
@@ -179,9 +175,30 @@ export class Oracle extends Possible {
   }
 
   private holds(rules: Rules, { to, when, gone: forGone }: Grant, scene: Scene): boolean {
-    if (rules.fence && !this.is(rules.fence, scene)) return false
-    if (rules.gone && !forGone && this.is(rules.gone.when, scene)) return false
-    return to.some((who) => this.isWho(rules, who, scene)) && (!when || this.is(when, scene))
+    const lets = (condition: Condition) => this.lets(condition, scene)
+    if (rules.fence && !lets(rules.fence)) return false
+    if (rules.gone && !forGone && !lets({ kind: 'not', of: rules.gone.when })) return false
+    return (
+      to.some((who) => lets(typeof who === 'string' ? (rules.ties[who] as Condition) : who)) && (!when || lets(when))
+    )
+  }
+
+  /** Whether it is so, what hangs on a value that is lacking left aside: that is not held against the caller. */
+  private lets(condition: Condition, scene: Scene, isNot = false): boolean {
+    if (condition.kind === 'not') return this.lets(condition.of, scene, !isNot)
+    if (condition.kind === 'all' || condition.kind === 'any') {
+      const lets = (part: Condition) => this.lets(part, scene, isNot)
+      return (condition.kind === 'all') !== isNot ? condition.of.every(lets) : condition.of.some(lets)
+    }
+    return this.hangs(condition, scene.lacking ?? []) || this.is(condition, scene) !== isNot
+  }
+
+  /** Whether anything in it asks for one of these fields of the record it is about. */
+  private hangs(part: unknown, fields: readonly string[]): boolean {
+    if (fields.length === 0 || typeof part !== 'object' || part === null) return false
+    const { kind, level, name } = part as Partial<Operand & { kind: 'field' }>
+    if (kind === 'field' && level === 0 && fields.includes(name as string)) return true
+    return Object.values(part).some((each) => this.hangs(each, fields))
   }
 
   /** Whether a step finds a record: beyond a fence, and when it counts as gone, it is not there. */
