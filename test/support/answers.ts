@@ -1,13 +1,12 @@
 import { createGuard, type Data, inFull, type Rules, StoreError, trusted } from 'pachter'
 import { columnNamed, type SqlStore, tableNamed } from 'pachter/sql'
 import { type Engine, load, undoable } from './engines.js'
+import { keyOf } from './keys.js'
 import { type Pair, viewer } from './pairs.js'
 import { asGiven, type Question } from './questions.js'
-import { NOW } from './worlds.js'
+import { NOW, TABLES } from './worlds.js'
 
 export type AnyStore = Record<string, (...given: unknown[]) => unknown>
-
-const TABLES = ['items', 'boxes', 'people', 'shares']
 
 export const READS = ['list', 'get', 'count', 'exists', 'stream', 'view', 'filter']
 export const WRITES = ['create', 'update', 'delete', 'act', 'upsert', 'createMany', 'updateMany', 'deleteMany']
@@ -47,8 +46,10 @@ export const directly: Asking = ({ world: { rulebook }, who }, store) => {
       if (method === 'view' || method === 'filter') {
         const piece = scoped[method]?.(table, ...given) as { text: string; values: unknown[] }
         const from = method === 'view' ? `${piece.text} AS v` : `${tableNamed(names, table)} AS _0 WHERE ${piece.text}`
-        const wanted = method === 'view' ? 'v.*' : `_0.${columnNamed(names, table, 'id')}`
-        return (await store.query(`SELECT ${wanted} FROM ${from} ORDER BY 1`, piece.values)).rows
+        const key = keyOf(rulebook.model, table)
+        const wanted = method === 'view' ? 'v.*' : key.map((name) => `_0.${columnNamed(names, table, name)}`).join()
+        const order = key.map((_, at) => at + 1).join()
+        return (await store.query(`SELECT ${wanted} FROM ${from} ORDER BY ${order}`, piece.values)).rows
       }
       const isRead = READS.includes(method)
       const options = given.map((each) => (isRead && typeof each === 'object' && each !== null ? asGiven(each) : each))
@@ -87,9 +88,9 @@ export async function answersTo(
       if (!looking) return said
       // What a write leaves behind is an answer, too.
       const left: unknown[] = []
-      for (const table of ['items', 'boxes']) left.push(await ask({ method: 'list', table, given: [{ access: true }] }))
+      for (const table of TABLES) left.push(await ask({ method: 'list', table, given: [{ access: true }] }))
       const tables: Record<string, unknown> = {}
-      for (const each of TABLES) tables[each] = await everything['list']?.(each)
+      for (const each of Object.keys(pair.world.data)) tables[each] = await everything['list']?.(each)
       return { said, left, view: viewOf(tables as Data) }
     })
   const answers: unknown[][] = []

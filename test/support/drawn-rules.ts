@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import type { Condition, Rulebook } from 'pachter'
 import { contains, type Operand } from 'pachter/condition'
-import { childrenOf, fieldOf, type ModelData, parentsOf, type Shape, toPlain, type Value } from 'pachter/model'
+import { childrenOf, fieldOf, type ModelData, parentsOf, type Shape, tableOf, toPlain, type Value } from 'pachter/model'
 import { conditionOn, idsFor, stepTo, valuesFor } from './conditions.js'
 
 type Rules = Rulebook['tables'][string]
@@ -23,7 +23,9 @@ export function rulesOn(
   table: string,
   hidden: readonly string[] | undefined,
 ): fc.Arbitrary<Rulebook['tables'][string]> {
-  const names = Object.keys(model.tables[table]?.fields ?? {})
+  const { key, fields: shapes } = tableOf(model, table)
+  const names = Object.keys(shapes)
+  const isKey = (name: string) => key.includes(name)
   const condition = conditionOn(model, [table], 2, table === 'items')
   const unchangedOf = (fields: readonly string[]) =>
     fc.constantFrom(...fields).map((field): Condition => ({ kind: 'unchanged', field }))
@@ -122,7 +124,7 @@ export function rulesOn(
     ),
   )
   /** One whose message is another, and which all may know of: it strikes every record, and looks at the key alone. */
-  const known = fc.constant<Condition>({ kind: 'isSet', operand: { kind: 'field', level: 0, name: 'id' } })
+  const known = fc.constant<Condition>({ kind: 'isSet', operand: { kind: 'field', level: 0, name: key[0] as string } })
   const other = denyOn(writes, hidden ? fc.oneof(known, about) : about, 'Denied, too.')
   // Stamps and what is fixed by them: of the caller, the moment, or a value.
   const stamp = (name: string): fc.Arbitrary<Operand> => {
@@ -139,7 +141,7 @@ export function rulesOn(
   // What the rules set of what is unique tells by its effect.
   const stampable = names.filter((name) => {
     const { references, unique } = fieldOf(model, table, name)
-    return name !== 'id' && !unique && (!references || name === 'ownerId')
+    return !isKey(name) && !unique && (!references || name === 'ownerId')
   })
   const stampsOf = fc
     .subarray(stampable, { maxLength: 1 })
@@ -154,7 +156,7 @@ export function rulesOn(
   // Half of them on a field alone, which some records are beyond and some are not.
   const byField = fc.constantFrom(...names.filter((name) => !isWhole(fieldOf(model, table, name)))).chain((name) => {
     const shape = fieldOf(model, table, name)
-    const pool = name === 'id' || shape.references ? idsFor(shape) : valuesFor(shape)
+    const pool = shape.key || shape.references ? idsFor(shape) : valuesFor(shape)
     const left: Operand = { kind: 'field', level: 0, name }
     return fc.constantFrom(...pool).map((value): Condition => ({
       kind: 'not',
@@ -167,7 +169,7 @@ export function rulesOn(
     }))
   })
   const fence = fc.oneof(drawnFence, byField)
-  const flags = names.filter((name) => name !== 'id' && !fieldOf(model, table, name).references)
+  const flags = names.filter((name) => !isKey(name) && !fieldOf(model, table, name).references)
   const gone = fc.constantFrom(...flags).chain((name) => {
     const shape = fieldOf(model, table, name)
     const left: Operand = { kind: 'field', level: 0, name }
@@ -184,7 +186,7 @@ export function rulesOn(
   const rare = <T>(each: fc.Arbitrary<T>) =>
     fc.oneof({ weight: 2, arbitrary: fc.constant(undefined) }, { weight: 1, arbitrary: each })
   const fixed = fc
-    .constantFrom(...names.filter((name) => name !== 'id'))
+    .constantFrom(...names.filter((name) => !isKey(name)))
     .map((name) => ({ [name]: { onUpdate: 'forbidden' } }))
   const checkOf = (fields: readonly string[], message: string) =>
     mostly(negated(ofRelated), outcome).map((that) => ({ that, message, fields }))
@@ -216,7 +218,7 @@ export function rulesOn(
           {
             weight: 1,
             arbitrary: fc.record(
-              { check: checkOf(['id'], 'must fit'), further: checkOf([], 'must fit, too') },
+              { check: checkOf([key[0] as string], 'must fit'), further: checkOf([], 'must fit, too') },
               { requiredKeys: ['check'] },
             ),
           },

@@ -1,6 +1,7 @@
 import type { Condition, Data } from 'pachter'
 import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain, type Value } from 'pachter/model'
-import { idsFor, stepTo, strangerFor } from './conditions.js'
+import { idsFor, stepTo } from './conditions.js'
+import { isAt, keysFor, strangerTo, textOfKey, withKey, withoutKey } from './keys.js'
 import { Oracle } from './oracle.js'
 import type { Pair } from './pairs.js'
 import type { Question } from './questions.js'
@@ -15,7 +16,7 @@ const MOST = 8
 /** Something that is so in one database and not in the other: a record, or what one of its fields holds. */
 interface Difference {
   readonly table: string
-  readonly id: unknown
+  readonly key: Row
   readonly field?: string
   readonly value?: unknown
 }
@@ -51,21 +52,21 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
     return {
       method: 'create',
       table,
-      given: [{ ...Object.fromEntries(free), id: strangerFor(fieldOf(model, table, 'id')), ...more }],
+      given: [{ ...Object.fromEntries(free), ...withKey(model, table, strangerTo(model, table)), ...more }],
     }
   }
   const anyway = (table: string, more: Row): readonly Question[] => [
     create(table, more),
-    ...idsFor(fieldOf(model, table, 'id')).map((id): Question => ({ method: 'update', table, given: [id, more] })),
+    ...keysFor(model, table).map((key): Question => ({ method: 'update', table, given: [key, more] })),
   ]
-  const keys = differences.flatMap(({ table, id, field }) => (field === undefined ? [create(table, { id })] : []))
+  const keys = differences.flatMap(({ table, key, field }) => (field === undefined ? [create(table, key)] : []))
   const unique = differences.flatMap(({ table, field, value }) =>
     field && value !== null && fieldOf(model, table, field).unique ? anyway(table, { [field]: value }) : [],
   )
-  const references = differences.flatMap(({ table, id, field }) =>
+  const references = differences.flatMap(({ table, key, field }) =>
     field === undefined
       ? childrenOf(model, table).flatMap((child) =>
-          child.table in tables ? anyway(child.table, { [child.to]: id }) : [],
+          child.table in tables ? anyway(child.table, { [child.to]: key[child.from] }) : [],
         )
       : [],
   )
@@ -79,11 +80,10 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
 export function sequencesIn({ world, others }: Pair): readonly Question[] {
   const { model, tables } = world.rulebook
   const questions = Object.keys(tables).flatMap((table): readonly Question[] => {
-    const field = fieldOf(model, table, 'id')
-    const ids = idsFor(field)
-    const changes = Object.entries(others[table]?.[0] ?? {}).filter(([name]) => name !== 'id')
-    return ids.flatMap((first): readonly Question[] => {
-      const keys = [first, ...ids.filter((id) => id !== first), strangerFor(field)]
+    const all = keysFor(model, table)
+    const changes = Object.entries(withoutKey(model, table, others[table]?.[0] ?? {}))
+    return all.flatMap((first): readonly Question[] => {
+      const keys = [first, ...all.filter((key) => key !== first), strangerTo(model, table)]
       const updates = changes.map(([name, value]): Question => ({
         method: 'updateMany',
         table,
@@ -107,7 +107,7 @@ const answerTo = (oracle: Oracle, [table, where]: Guess): string =>
   JSON.stringify(
     (oracle.data[table] ?? [])
       .filter((row) => oracle.sees(table, row, 'list') && oracle.is(where, { at: [row] }))
-      .map(({ id }) => id)
+      .map((row) => textOfKey(oracle.rulebook.model, table, row))
       .sort(),
   )
 
@@ -115,12 +115,12 @@ const differencesTo = ({ rulebook: { model, tables }, data }: World, other: Data
   Object.keys(tables).flatMap((table) => differencesIn(model, table, data[table] ?? [], other[table] ?? []))
 
 function differencesIn(model: ModelData, table: string, here: readonly Row[], there: readonly Row[]): Difference[] {
-  const ids = [...new Set([...here, ...there].map(({ id }) => id))]
-  return ids.flatMap((id): Difference[] => {
-    const [one, two] = [here, there].map((rows) => rows.find((each) => each['id'] === id))
-    if (!one || !two) return [{ table, id }]
+  const keys = new Map([...here, ...there].map((row) => [textOfKey(model, table, row), withKey(model, table, row)]))
+  return [...keys.values()].flatMap((key): Difference[] => {
+    const [one, two] = [here, there].map((rows) => rows.find((each) => isAt(model, table, each, key)))
+    if (!one || !two) return [{ table, key }]
     const fields = Object.keys(one).filter((name) => isComparable(model, table, name) && one[name] !== two[name])
-    return fields.flatMap((field) => [one, two].map((row) => ({ table, id, field, value: row[field] })))
+    return fields.flatMap((field) => [one, two].map((row) => ({ table, key, field, value: row[field] })))
   })
 }
 
@@ -140,14 +140,14 @@ const aStepAway: Kind = (model, tables, difference) =>
   )
 
 /** Where a reference leads, which may differ though what is on both its ends is the same. */
-const byReference: Kind = (model, _, { table, id, field, value }) => {
+const byReference: Kind = (model, _, { table, key, field, value }) => {
   const parent = parentsOf(model, table).find(({ from }) => from === field)
   if (!parent || value === null) return []
   const back = childrenOf(model, parent.table).filter((each) => each.table === table && each.to === field)
   return [
-    [table, both(is(model, table, 'id', id, 0), stepTo(parent, 0, is(model, parent.table, 'id', value, 1)))],
+    [table, both(at(model, table, key, 0), stepTo(parent, 0, is(model, parent.table, 'id', value, 1)))],
     ...back.map((each): Guess => {
-      const found = stepTo(each, 0, is(model, table, 'id', id, 1))
+      const found = stepTo(each, 0, at(model, table, key, 1))
       return [parent.table, both(is(model, parent.table, 'id', value, 0), found)]
     }),
   ]
@@ -174,12 +174,15 @@ const relationsOf = (model: ModelData, table: string): readonly Relation[] => [
 ]
 
 /** That it is so of a record at this level. */
-function so(model: ModelData, { table, id, field, value }: Difference, level: number): Condition {
-  const itself = is(model, table, 'id', id, level)
+function so(model: ModelData, { table, key, field, value }: Difference, level: number): Condition {
+  const itself = at(model, table, key, level)
   return field === undefined ? itself : both(itself, is(model, table, field, value, level))
 }
 
 const both = (...of: readonly Condition[]): Condition => ({ kind: 'all', of })
+
+const at = (model: ModelData, table: string, key: Row, level: number): Condition =>
+  both(...Object.entries(key).map(([name, value]) => is(model, table, name, value, level)))
 
 function is(model: ModelData, table: string, name: string, value: unknown, level: number): Condition {
   const operand = { kind: 'field', level, name } as const

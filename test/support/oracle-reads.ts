@@ -1,6 +1,7 @@
 // What reads answer, in the plainest way: see oracle.ts.
-import type { Data, Rulebook } from 'pachter'
+import type { Data } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
+import { isAt, keyOf } from './keys.js'
 import { Oracle } from './oracle.js'
 import { gone, order, same } from './oracle-values.js'
 import type { Options, Question } from './questions.js'
@@ -23,13 +24,11 @@ class Seen extends Oracle {
 
   /** What may be done to a record is decided by all of it. */
   override may(table: string, action: string, { at: [row] }: Parameters<Oracle['may']>[2]): boolean {
-    const key = keyOf(this.rulebook, table)
+    const key = keyOf(this.rulebook.model, table)
     const whole = (this.all.data[table] ?? []).find((each) => key.every((name) => same(each[name], row?.[name])))
     return whole !== undefined && this.all.may(table, action, { at: [whole] })
   }
 }
-
-const keyOf = ({ model }: Rulebook, table: string): readonly string[] => model.tables[table]?.key ?? []
 
 function seenData(all: Oracle): Data {
   const rowsOf = (table: string) =>
@@ -47,7 +46,7 @@ export function foretellRead(all: Oracle, { method, table, given }: Question): R
   if (!all.isOpen(table, how)) return { statuses: all.softened(table, how, 403) }
   if (method === 'get') {
     const [id, options = {}] = given as [unknown, Options?]
-    const row = (all.data[table] ?? []).find((each) => each['id'] === id)
+    const row = (all.data[table] ?? []).find((each) => isAt(all.rulebook.model, table, each, id))
     const fields = row && all.sees(table, row, 'get')
     if (!row || !fields) return { statuses: all.softened(table, how, 404) }
     return { answer: record(seen, table, Object.fromEntries(fields.map((name) => [name, row[name]])), options) }
@@ -62,7 +61,7 @@ export function foretellRead(all: Oracle, { method, table, given }: Question): R
 /** Which of these records were asked for, in order. */
 function chosen(seen: Seen, table: string, rows: readonly Row[], options: Options): readonly Row[] {
   const { where, orderBy = [], limit, offset = 0, after } = options
-  const terms = [...orderBy, ...keyOf(seen.rulebook, table)].map((term) => {
+  const terms = [...orderBy, ...keyOf(seen.rulebook.model, table)].map((term) => {
     const [name = '', down] = term.split(' ')
     return { name, sign: down ? -1 : 1 }
   })
@@ -90,7 +89,7 @@ function comesBefore(left: unknown, right: unknown): number {
 function record(seen: Seen, table: string, row: Row, { fields, with: related = {} }: Options): Row {
   const { model } = seen.rulebook
   const own = Object.entries(row).filter(
-    ([name]) => !fields || fields.includes(name) || keyOf(seen.rulebook, table).includes(name),
+    ([name]) => !fields || fields.includes(name) || keyOf(seen.rulebook.model, table).includes(name),
   )
   const steps = [...parentsOf(model, table), ...childrenOf(model, table)]
   const others = Object.entries(related).map(([name, asked]) => {

@@ -3,6 +3,7 @@
 import type { Condition, Data, Rulebook } from 'pachter'
 import type { Operand } from 'pachter/condition'
 import { type Grant, Possible, type Row, type Rules, type Scene, type Someone, type Who } from './oracle-possible.js'
+import { isAt } from './keys.js'
 import { compare, gone, same } from './oracle-values.js'
 
 export type { Someone } from './oracle-possible.js'
@@ -50,7 +51,10 @@ export class Oracle extends Possible {
   /** Which grants hold of a try, by their place, and whether they hold of what comes of it. */
   holding(table: string, action: string, key: unknown, values: Row): readonly (readonly [number, boolean])[] {
     const rules = this.rules(table)
-    const row = action === 'create' ? undefined : (this.data[table] ?? []).find((each) => each['id'] === key)
+    const row =
+      action === 'create'
+        ? undefined
+        : (this.data[table] ?? []).find((each) => isAt(this.rulebook.model, table, each, key))
     const next = { ...row, ...values, ...this.stamps(rules, action) }
     const untold = row ? this.untold(table, row, values) : []
     const at = [action === 'create' ? next : row]
@@ -74,7 +78,7 @@ export class Oracle extends Possible {
     const rules = this.rules(table)
     const own = action !== 'update' && action !== 'delete'
     if (action === 'create') return this.create(table, values)
-    const row = (this.data[table] ?? []).find((each) => each['id'] === key)
+    const row = (this.data[table] ?? []).find((each) => isAt(this.rulebook.model, table, each, key))
     if (!row || !this.may(table, 'get', { at: [row] })) return { refused: 404 }
     const stamps = this.stamps(rules, action)
     const next = { ...row, ...values, ...stamps }

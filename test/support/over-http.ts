@@ -3,23 +3,23 @@ import { createGuard, type Data, inFull, type Rules } from 'pachter'
 import { createClient } from 'pachter/client'
 import { createHandler } from 'pachter/http'
 import { createIdentity, notMine, thisCaller } from 'pachter/identity'
-import { fieldOf, keyPath, type ModelData, tableOf, toJson } from 'pachter/model'
+import { keyPath, type ModelData, readKey, tableOf, toJson } from 'pachter/model'
 import { type AnyStore, type Asking, READS, WRITES } from './answers.js'
-import { idsFor, strangerFor } from './conditions.js'
+import { keysFor, strangerTo } from './keys.js'
 import { drawnQuery } from './queries.js'
 import { type Question, questionOn } from './questions.js'
-import { NOW } from './worlds.js'
+import { NOW, TABLES } from './worlds.js'
 
 type Row = Readonly<Record<string, unknown>>
 
 /** Anything that can be asked or done over HTTP. */
 export const questionOver = (model: ModelData, data: Data): fc.Arbitrary<Question> => {
-  const table = fc.constantFrom('items', 'boxes', 'people')
+  const table = fc.constantFrom(...TABLES)
   const list = table.chain((table) =>
     drawnQuery(model, table, 1, true).map((query): Question => ({ method: 'list', table, given: [query] })),
   )
   const get = table.chain((table) => {
-    const key = fc.constantFrom(...idsFor(fieldOf(model, table, 'id')), strangerFor(fieldOf(model, table, 'id')))
+    const key = fc.constantFrom(...keysFor(model, table), strangerTo(model, table))
     return fc
       .tuple(key, drawnQuery(model, table, 1))
       .map(([id, { orderBy: _, limit: __, ...query }]): Question => ({ method: 'get', table, given: [id, query] }))
@@ -66,8 +66,8 @@ export const overHttp: Asking = async ({ world: { rulebook }, who }, store) => {
         return [name, field && value !== null ? toJson(field, value as never) : value]
       }),
     )
-  const pathOf = (table: string, id: unknown) => `${table}/${keyPath(model, table, { id } as never)}`
-  const idOf = (table: string) => (id: unknown) => keyPath(model, table, { id } as never)
+  const partOf = (table: string, key: unknown) => keyPath(model, table, readKey(model, table, key))
+  const pathOf = (table: string, key: unknown) => `${table}/${partOf(table, key)}`
   /** By a tag that is none, and by the one that the record has, where it is seen. */
   const tagged = async (table: string, id: unknown, send: (headers: Record<string, string>) => Promise<unknown>) => {
     const seen = await fetch(`/api/${pathOf(table, id)}`)
@@ -95,7 +95,7 @@ export const overHttp: Asking = async ({ world: { rulebook }, who }, store) => {
       return tagged(table, second, (headers) =>
         write('POST', `${pathOf(table, second)}/settle`, json(table, third), headers),
       )
-    const keys = (all: readonly unknown[]) => all.map(idOf(table))
+    const keys = (all: readonly unknown[]) => all.map((key) => partOf(table, key))
     const { partly = false } = (given.at(-1) ?? {}) as { partly?: boolean }
     const bulk = (body: object) => write('POST', `${table}/$bulk`, { ...body, partly })
     if (method === 'createMany')

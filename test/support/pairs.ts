@@ -3,6 +3,7 @@ import type { Data } from 'pachter'
 import { parentsOf } from 'pachter/model'
 import { accessQuestions, accessReader, answer, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
+import { isAt, keyIn, textOfKey } from './keys.js'
 import { Oracle, type Someone } from './oracle.js'
 import { same } from './oracle-values.js'
 import { attemptsIn, type Question, questionOn } from './questions.js'
@@ -42,6 +43,7 @@ export const pairs = (questions: number, draw = questionOn): fc.Arbitrary<Pair> 
  * what two databases have in common where they differ in secret.
  */
 export function viewer({ rulebook }: World, who: Someone): (data: Data) => string {
+  const { model } = rulebook
   const caller = checkCaller(rulebook.caller, who)
   const asked = Object.keys(rulebook.tables).flatMap((table) =>
     (['list', 'get'] as const).map((how) => ({
@@ -56,12 +58,12 @@ export function viewer({ rulebook }: World, who: Someone): (data: Data) => strin
     const place = { caller, now: NOW, lookup: lookupIn(data) }
     const shown = asked.flatMap(({ table, how, questions, access }) =>
       [...(data[table] ?? [])]
-        .sort((left, right) => (String(left['id']) < String(right['id']) ? -1 : 1))
+        .sort((left, right) => (textOfKey(model, table, left) < textOfKey(model, table, right) ? -1 : 1))
         .flatMap((row) => {
           const fields = oracle.sees(table, row, how)
           if (!fields) return []
           const shownFields = fields.map((name) => [name, row[name]])
-          return [[table, how, row['id'], shownFields, access(answer(questions, row, place))]]
+          return [[table, how, keyIn(model, table, row), shownFields, access(answer(questions, row, place))]]
         }),
     )
     return JSON.stringify([[...oracle.roles()], shown], (_, value: unknown) =>
@@ -120,16 +122,18 @@ export const NO_FIELD = 'nonesuch'
 export function isDecidedAlike({ world, who }: Pair, other: Data, question: Question): boolean {
   const [one, two] = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW)) as [Oracle, Oracle]
   const { table } = question
-  return attemptsIn(question).every(({ action, key, values: { [NO_FIELD]: isAmiss, ...values } }) => {
-    const foretell = (oracle: Oracle) => {
-      const { statuses, check } = oracle.foretell(table, action, key, values)
-      // A reference to nowhere is no value, whatever a check finds there.
-      const isNowhere = statuses.includes(200) && leadsNowhere(oracle, table, action, key, values)
-      const isUnfit = isNowhere || (isAmiss !== undefined && (check !== undefined || statuses.includes(200)))
-      return [isUnfit ? [422] : [statuses, check], oracle.holding(table, action, key, values)]
-    }
-    return JSON.stringify(foretell(one)) === JSON.stringify(foretell(two))
-  })
+  return attemptsIn(world.rulebook.model, question).every(
+    ({ action, key, values: { [NO_FIELD]: isAmiss, ...values } }) => {
+      const foretell = (oracle: Oracle) => {
+        const { statuses, check } = oracle.foretell(table, action, key, values)
+        // A reference to nowhere is no value, whatever a check finds there.
+        const isNowhere = statuses.includes(200) && leadsNowhere(oracle, table, action, key, values)
+        const isUnfit = isNowhere || (isAmiss !== undefined && (check !== undefined || statuses.includes(200)))
+        return [isUnfit ? [422] : [statuses, check], oracle.holding(table, action, key, values)]
+      }
+      return JSON.stringify(foretell(one)) === JSON.stringify(foretell(two))
+    },
+  )
 }
 
 /**
@@ -137,7 +141,10 @@ export function isDecidedAlike({ world, who }: Pair, other: Data, question: Ques
  * has some which are hidden.
  */
 function leadsNowhere(oracle: Oracle, table: string, action: string, key: unknown, values: Row): boolean {
-  const stored = action === 'create' ? undefined : (oracle.data[table] ?? []).find(({ id }) => id === key)
+  const stored =
+    action === 'create'
+      ? undefined
+      : (oracle.data[table] ?? []).find((row) => isAt(oracle.rulebook.model, table, row, key))
   const shown = stored ? (oracle.sees(table, stored, 'get') ?? []) : []
   return parentsOf(oracle.rulebook.model, table).some(({ from, table: parent, to }) => {
     const value = values[from] ?? null

@@ -1,9 +1,10 @@
 import fc from 'fast-check'
 import type { Condition, Data } from 'pachter'
-import type { FieldData, ModelData } from 'pachter/model'
+import type { ModelData } from 'pachter/model'
 import { childrenOf, fieldOf, LIMITS, parentsOf } from 'pachter/model'
-import { built, conditionOn, idsFor, strangerFor, valuesFor } from './conditions.js'
-import { type Attempt, isFree, recordOf, valuesFrom } from './worlds.js'
+import { built, conditionOn, idsFor, valuesFor } from './conditions.js'
+import { keyIn, keysFor, strangerTo, withKey, withoutKey } from './keys.js'
+import { type Attempt, isFree, recordOf, TABLES, valuesFrom } from './worlds.js'
 
 /** Something a caller asks or does, as data: what is called, of which table, with what. */
 export interface Question {
@@ -32,7 +33,7 @@ function optionsOn(
 ): fc.Arbitrary<Options> {
   const { fields } = model.tables[table] as ModelData['tables'][string]
   const names = Object.keys(fields)
-  const isOpen = ['items', 'boxes'].includes(table)
+  const isOpen = (TABLES as readonly string[]).includes(table)
   const actions = isOpen ? ['update', 'delete', 'settle'] : ['update', 'delete']
   // Texts sort as their column does.
   const unsorted = ['list', 'bytes', 'json', ...(isPlain ? ['text', 'choice'] : [])]
@@ -114,8 +115,10 @@ const relationsIn = ({ with: related = {} }: Options): number =>
 
 const isWithin = (options: Options): boolean => relationsIn(options) <= LIMITS.withRelations
 
-const keysOf = (model: ModelData, table: string): readonly unknown[] =>
-  [idsFor, (each: FieldData) => [strangerFor(each)]].flatMap((of) => of(fieldOf(model, table, 'id')))
+const keysOf = (model: ModelData, table: string): readonly unknown[] => [
+  ...keysFor(model, table),
+  strangerTo(model, table),
+]
 
 /**
  * Records, one or many, or how many there are.
@@ -140,26 +143,28 @@ export function readOn(model: ModelData, table: string, isPlain: boolean): fc.Ar
 
 /** Anything that can be asked or done, also by who guesses right what is stored. */
 export function questionOn(model: ModelData, data: Data): fc.Arbitrary<Question> {
-  const tables = ['items', 'items', 'items', 'items', 'boxes', 'boxes', 'boxes', 'boxes', 'people']
+  const tables = [...TABLES, ...TABLES, ...TABLES, ...TABLES, 'people']
   return fc.constantFrom(...tables).chain((table) => {
     const key = fc.constantFrom(...keysOf(model, table))
     const keys = fc.array(key, { minLength: 1, maxLength: 3 })
     const stored = data[table] ?? []
     const record =
       stored.length > 0 ? fc.oneof(recordOf(model, table), fc.constantFrom(...stored)) : recordOf(model, table)
-    const some = record.chain((each) => valuesFrom(each, 'update'))
-    const change = record.chain((each) => fc.tuple(fc.oneof(key, fc.constant(each['id'])), valuesFrom(each, 'update')))
+    const some = record.chain((each) => valuesFrom(model, table, each, 'update'))
+    const change = record.chain((each) =>
+      fc.tuple(fc.oneof(key, fc.constant(keyIn(model, table, each))), valuesFrom(model, table, each, 'update')),
+    )
     // Half of what is created has nothing but what can be given.
     const isGiven = (name: string) => isFree(fieldOf(model, table, name))
     const whole = fc
       .tuple(
-        record.chain((each) => valuesFrom(each, 'create')),
+        record.chain((each) => valuesFrom(model, table, each, 'create')),
         key,
         fc.boolean(),
       )
       .map(([each, id, isWhole]) => ({
         ...Object.fromEntries(Object.entries(each).filter(([name]) => isWhole || isGiven(name))),
-        id,
+        ...withKey(model, table, id),
       }))
     const partly = fc.record({ partly: fc.boolean() })
     const asked = (method: string, ...given: fc.Arbitrary<unknown>[]) =>
@@ -182,7 +187,10 @@ export function questionOn(model: ModelData, data: Data): fc.Arbitrary<Question>
 }
 
 /** What each write of a question comes to, one by one, for an oracle. */
-export function attemptsIn({ method, given }: Question): readonly Pick<Attempt, 'action' | 'key' | 'values'>[] {
+export function attemptsIn(
+  model: ModelData,
+  { method, table, given }: Question,
+): readonly Pick<Attempt, 'action' | 'key' | 'values'>[] {
   const [first, second, third] = given as [never, never, never]
   const none = {}
   const create = (values: Record<string, unknown>) => ({ action: 'create', key: undefined, values }) as const
@@ -198,8 +206,8 @@ export function attemptsIn({ method, given }: Question): readonly Pick<Attempt, 
     case 'act':
       return [{ action: 'settle', key: second, values: third }]
     case 'upsert': {
-      const { id, ...values } = first as Record<string, unknown>
-      return [create(first), update(id, values)]
+      const key = keyIn(model, table, first)
+      return [create(first), update(key, withoutKey(model, table, first))]
     }
     case 'createMany':
       return (first as Record<string, unknown>[]).map(create)

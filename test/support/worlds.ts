@@ -20,9 +20,10 @@ import {
   timestamp,
   uuid,
 } from 'pachter'
-import { type Field, type FieldData, fieldOf, type ModelData } from 'pachter/model'
-import { CALLER, idsFor, IDS, LISTS, POOLS, strangerFor, valuesFor } from './conditions.js'
+import { type Field, type FieldData, type ModelData, tableOf } from 'pachter/model'
+import { CALLER, idsFor, IDS, LISTS, POOLS, valuesFor } from './conditions.js'
 import { rulesOn } from './drawn-rules.js'
+import { keysFor, strangerTo, withoutKey } from './keys.js'
 
 export const NOW = new Date('2026-11-23T09:00:00.000Z')
 
@@ -208,14 +209,22 @@ export interface World {
   readonly attempts: readonly Attempt[]
 }
 
-const TABLES = ['items', 'boxes']
+/** The tables that have rules. */
+export const TABLES = ['items', 'boxes', 'shares'] as const
 
 const ACTIONS = ['create', 'update', 'update', 'delete', 'settle'] as const
 
 /** A create gives whole records, most of the time; a change some fields, seldom the key. */
-export const valuesFrom = (record: Record<string, unknown>, action: (typeof ACTIONS)[number]) => {
+export const valuesFrom = (
+  model: ModelData,
+  table: string,
+  record: Record<string, unknown>,
+  action: (typeof ACTIONS)[number],
+) => {
   const names = Object.keys(record)
-  const some = fc.subarray(action === 'create' ? names : names.filter((name) => name !== 'id'), { maxLength: 2 })
+  const others = Object.keys(withoutKey(model, table, record))
+  const most = action === 'create' ? names : others
+  const some = fc.subarray(most, { maxLength: Math.min(2, most.length) })
   const chosen = fc.oneof(
     { weight: 6, arbitrary: action === 'create' ? fc.constant(names) : some },
     { weight: 1, arbitrary: fc.subarray(names) },
@@ -225,13 +234,12 @@ export const valuesFrom = (record: Record<string, unknown>, action: (typeof ACTI
 
 const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
   fc.tuple(fc.constantFrom(...TABLES), fc.constantFrom(...ACTIONS)).chain(([table, action]) => {
-    const id = fieldOf(model, table, 'id')
     return fc.record({
       caller: someone,
       table: fc.constant(table),
       action: fc.constant(action),
-      key: fc.constantFrom<unknown>(...idsFor(id), strangerFor(id)),
-      values: recordOf(model, table).chain((record) => valuesFrom(record, action)),
+      key: fc.constantFrom<unknown>(...keysFor(model, table), strangerTo(model, table)),
+      values: recordOf(model, table).chain((record) => valuesFrom(model, table, record, action)),
     })
   })
 
@@ -242,7 +250,7 @@ const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
  */
 export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> => {
   const rules = (model: ModelData, table: string) => {
-    const names = Object.keys(model.tables[table]?.fields ?? {}).filter((name) => name !== 'id')
+    const names = Object.keys(withoutKey(model, table, tableOf(model, table).fields))
     return secret
       ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden))
       : rulesOn(model, table, undefined)
@@ -252,16 +260,17 @@ export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> =>
       .record({
         items: rules(model, 'items'),
         boxes: rules(model, 'boxes'),
+        shares: rules(model, 'shares'),
         data: dataOf(model, secret),
         attempts: fc.array(attemptOn(model), { minLength: attempts, maxLength: attempts }),
       })
-      .map(({ items, boxes, data, attempts: drawn }) => ({
+      .map(({ items, boxes, shares, data, attempts: drawn }) => ({
         rulebook: {
           format: 'pachter-rulebook',
           version: 1,
           model,
           caller: CALLER,
-          tables: { items, boxes },
+          tables: { items, boxes, shares },
         } as Rulebook,
         data,
         attempts: drawn,
