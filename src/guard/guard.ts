@@ -128,7 +128,7 @@ export interface ScopedStore<M, A = AnyActions> {
   upsert<T extends TableName<M>>(table: T, values: ValuesOf<M, T>): Promise<VisibleRecord<M, T>>
   /**
    * Stores several new records, all or none; with `partly`, those that are permitted.
-   * @throws {BulkRefusedError} naming every record that was refused, by its place, with its message
+   * @throws {BulkRefusedError} naming each that is refused alone, by its place, with its message; all, where not all can be stored together
    */
   createMany<T extends TableName<M>, const O extends BulkOptions>(
     table: T,
@@ -137,7 +137,7 @@ export interface ScopedStore<M, A = AnyActions> {
   ): Promise<BulkResult<VisibleRecord<M, T>, O>>
   /**
    * Changes several records to the same values, all or none; with `partly`, those that are permitted.
-   * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
+   * @throws {BulkRefusedError} naming each that is refused alone, by key, with its message; all, where it cannot be done to all together
    * @example await guard.as(carla).updateMany('jobs', [3, 4], { status: 'done' }, { partly: true })
    */
   updateMany<T extends TableName<M>, const O extends BulkOptions>(
@@ -148,7 +148,7 @@ export interface ScopedStore<M, A = AnyActions> {
   ): Promise<BulkResult<VisibleRecord<M, T>, O>>
   /**
    * Does something of the table's own to several records, all or none; with `partly`, to those permitted.
-   * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
+   * @throws {BulkRefusedError} naming each that is refused alone, by key, with its message; all, where it cannot be done to all together
    * @example await guard.as(eva).actMany('applications', 'approve', [3, 4])
    */
   actMany<T extends TableName<M>, const O extends BulkOptions>(
@@ -160,7 +160,7 @@ export interface ScopedStore<M, A = AnyActions> {
   ): Promise<BulkResult<VisibleRecord<M, T>, O>>
   /**
    * Removes several records, all or none; with `partly`, those that are permitted, and their keys are returned.
-   * @throws {BulkRefusedError} naming every record that was refused, by key, with its message
+   * @throws {BulkRefusedError} naming each that is refused alone, by key, with its message; all, where it cannot be done to all together
    */
   deleteMany<T extends TableName<M>, const O extends BulkOptions>(
     table: T,
