@@ -126,6 +126,14 @@ describe('values that the database gives', () => {
     )
     expect(refused((row) => row.area.below(4), 'update')).to.throw(RuleError, /only once the record is written/)
     expect(refused((row) => row.state.is('open'), 'update')).not.to.throw()
+    const changedArea = () =>
+      defineRules(own, shape, {
+        beds: ({ changed, anyone, table }) =>
+          table
+            .grants({ read: [anyone], update: [anyone] })
+            .denies({ area: { on: 'update', when: changed('area'), message: 'No.' } }),
+      })
+    expect(changedArea).to.throw(RuleError, /beds\.area will be, the database computes/)
     // Also where not every field may be given: what may not, must not hide what is asked.
     const limited = () =>
       defineRules(own, shape, {

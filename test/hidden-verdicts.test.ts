@@ -5,6 +5,7 @@ import { refusal } from 'pachter/decide'
 import { fieldOf } from 'pachter/model'
 import { type Engine, load, openEngines, undoable } from './support/engines.js'
 import { distinct } from './support/guesses.js'
+import { givable } from './support/filled.js'
 import { isAt, keysFor, strangerTo, withKey, withoutKey } from './support/keys.js'
 import { inSecret, isDecidedAlike, NO_FIELD, type Pair, pairs } from './support/pairs.js'
 import { attemptsIn, type Question } from './support/questions.js'
@@ -23,9 +24,9 @@ function triesAt({ world, others }: Pair, other: Data): readonly Question[] {
   const { model, tables } = world.rulebook
   return Object.keys(tables).flatMap((table) => {
     const guessed = others[table] ?? []
-    const bare = (row: Row) => withoutKey(model, table, row)
+    const bare = (row: Row) => givable(model, table, withoutKey(model, table, row))
     const create = guessed
-      .map((row) => ({ ...row, ...withKey(model, table, strangerTo(model, table, row)) }))
+      .map((row) => ({ ...givable(model, table, row), ...withKey(model, table, strangerTo(model, table, row)) }))
       .flatMap((row) => [[row], [amiss(row)]])
     const change = keysFor(model, table).flatMap((key, at) => {
       const found = [world.data, other].flatMap((data) =>

@@ -5,6 +5,7 @@ import { createGuard, PachterError, type Rules, trusted } from 'pachter'
 import { followTriggers, followWrites, installTriggers } from 'pachter/live'
 import { fieldOf, type ModelData } from 'pachter/model'
 import { idsFor } from './support/conditions.js'
+import { givable } from './support/filled.js'
 import { type Engine, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { following, until } from './support/followed.js'
 import { drawnQuery } from './support/queries.js'
@@ -31,7 +32,7 @@ const writesOn = (model: ModelData) =>
       const keys = fc.record(
         Object.fromEntries(key.map((name) => [name, fc.constantFrom<unknown>(...idsFor(fieldOf(model, table, name)))])),
       )
-      const others = Object.keys(fields).filter((name) => !key.includes(name))
+      const others = Object.keys(givable(model, table, fields)).filter((name) => !key.includes(name))
       return fc.record({
         table: fc.constant(table),
         kind: fc.constantFrom(
@@ -40,7 +41,7 @@ const writesOn = (model: ModelData) =>
             : (['create', 'delete'] as const)),
         ),
         key: keys,
-        values: recordOf(model, table),
+        values: recordOf(model, table).map((record) => givable(model, table, record)),
         set: fc.subarray(others, { minLength: Math.min(1, others.length), maxLength: Math.min(3, others.length) }),
       })
     }),

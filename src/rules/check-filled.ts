@@ -30,11 +30,15 @@ export function checkFilled(rulebook: Rulebook, table: string): void {
     if (!changesRecord(rules, action)) continue
     for (const given of givens) {
       const whole = changePermission(rulebook, table, action, given)
-      const found = computed.find((name) => contains(whole, (part) => part.kind === 'after' && looksAt(part.of, name)))
+      const found = computed.find((name) => contains(whole, (part) => foresees(part, name)))
       if (found !== undefined) at(`${table} ${action}`, () => refuse(table, found, computed))
     }
   }
 }
+
+/** Whether it asks how a change makes a field. */
+const foresees = (part: Condition, name: string): boolean =>
+  part.kind === 'unchanged' ? part.field === name : part.kind === 'after' && looksAt(part.of, name)
 
 const looksAt = (condition: Condition, name: string): boolean =>
   contains(condition, (part) =>

@@ -140,8 +140,8 @@ export function rulesOn(
   }
   // What the rules set of what is unique tells by its effect.
   const stampable = names.filter((name) => {
-    const { references, unique } = fieldOf(model, table, name)
-    return !isKey(name) && !unique && (!references || name === 'ownerId')
+    const { references, unique, filled } = fieldOf(model, table, name)
+    return !isKey(name) && !unique && !filled && (!references || name === 'ownerId')
   })
   const stampsOf = fc
     .subarray(stampable, { maxLength: 1 })
@@ -169,7 +169,10 @@ export function rulesOn(
     }))
   })
   const fence = fc.oneof(drawnFence, byField)
-  const flags = names.filter((name) => !isKey(name) && !fieldOf(model, table, name).references)
+  const flags = names.filter((name) => {
+    const { references, filled } = fieldOf(model, table, name)
+    return !isKey(name) && !references && !filled
+  })
   const gone = fc.constantFrom(...flags).chain((name) => {
     const shape = fieldOf(model, table, name)
     const left: Operand = { kind: 'field', level: 0, name }

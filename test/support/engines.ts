@@ -10,6 +10,7 @@ import { mariadbStore } from 'pachter/connect/mariadb'
 import { pgliteStore } from 'pachter/connect/pglite'
 import { postgresqlStore } from 'pachter/connect/postgresql'
 import { sqliteStore } from 'pachter/connect/sqlite'
+import { letFillIn } from './filled.js'
 import { available, startMariadb, startPostgresql } from './servers.js'
 
 /** A database under test. */
@@ -145,6 +146,7 @@ export async function load({ name, store }: Engine, model: ModelData, data: Data
   for (const each of statements.filter(makesSchema)) if (!isThere(each)) await store.query(each, [])
   for (const table of Object.keys(model.tables)) await store.query(`DROP TABLE IF EXISTS ${q(table)}`, [])
   for (const each of statements) if (!makesSchema(each)) await store.query(each, [])
+  await letFillIn(store, model)
   for (const [table, records] of Object.entries(data)) {
     for (const record of records) {
       const { text, values } = insertRecord(model, dialect, table, record)

@@ -1,6 +1,7 @@
 import type { Condition, Data } from 'pachter'
 import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain, type Value } from 'pachter/model'
 import { idsFor, stepTo } from './conditions.js'
+import { givable } from './filled.js'
 import { isAt, keysFor, strangerTo, textOfKey, withKey, withoutKey } from './keys.js'
 import { Oracle } from './oracle.js'
 import type { Pair } from './pairs.js'
@@ -47,7 +48,7 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
   const { model, tables } = world.rulebook
   const differences = differencesTo(world, other)
   const create = (table: string, more: Row): Question => {
-    const fields = Object.entries(others[table]?.[0] ?? {})
+    const fields = Object.entries(givable(model, table, others[table]?.[0] ?? {}))
     const free = fields.map(([name, value]) => [name, isFree(fieldOf(model, table, name)) ? value : null])
     return {
       method: 'create',
@@ -81,7 +82,7 @@ export function sequencesIn({ world, others }: Pair): readonly Question[] {
   const { model, tables } = world.rulebook
   const questions = Object.keys(tables).flatMap((table): readonly Question[] => {
     const all = keysFor(model, table)
-    const changes = Object.entries(withoutKey(model, table, others[table]?.[0] ?? {}))
+    const changes = Object.entries(givable(model, table, withoutKey(model, table, others[table]?.[0] ?? {})))
     return all.flatMap((first): readonly Question[] => {
       const keys = [first, ...all.filter((key) => key !== first), strangerTo(model, table)]
       const updates = changes.map(([name, value]): Question => ({

@@ -3,6 +3,7 @@
 import type { Condition, Data, Rulebook } from 'pachter'
 import type { Operand } from 'pachter/condition'
 import { type Grant, Possible, type Row, type Rules, type Scene, type Someone, type Who } from './oracle-possible.js'
+import { filledIn } from './filled.js'
 import { isAt } from './keys.js'
 import { compare, gone, same } from './oracle-values.js'
 
@@ -43,8 +44,8 @@ export class Oracle extends Possible {
   /** The fields that need a value, for which a create has none. */
   private lacking(table: string, values: Row): readonly string[] {
     const stamps = this.rules(table).stamps['create'] ?? {}
-    return Object.entries(this.table(table).fields).flatMap(([name, { optional }]) =>
-      !optional && gone(values[name]) && !(name in stamps) ? [name] : [],
+    return Object.entries(this.table(table).fields).flatMap(([name, { optional, filled }]) =>
+      !optional && !filled && gone(values[name]) && !(name in stamps) ? [name] : [],
     )
   }
 
@@ -90,7 +91,10 @@ export class Oracle extends Possible {
     if (this.denied(table, action, { at: [row], ...changes })) return { refused: 403 }
     if (action === 'delete') {
       const { onDelete } = rules.gone ?? {}
-      return { statuses: [200], ...(onDelete && { stored: { ...row, ...this.set(onDelete) } }) }
+      return {
+        statuses: [200],
+        ...(onDelete && { stored: filledIn(this.rulebook.model, table, { ...row, ...this.set(onDelete) }) }),
+      }
     }
     for (const field of Object.keys(values)) {
       const stamped = field in (rules.stamps[action] ?? {})
@@ -105,7 +109,7 @@ export class Oracle extends Possible {
     if (check !== undefined) return { statuses: [422], check }
     // An update that changes nothing writes nothing; an action of the table's own is done all the same.
     const changed = own || Object.keys(values).some((field) => !same(row[field] ?? null, values[field] ?? null))
-    return { statuses: [200], stored: changed ? next : row }
+    return { statuses: [200], stored: changed ? filledIn(this.rulebook.model, table, next) : row }
   }
 
   /** What is sent for fields that are hidden counts as changed: whether it is, nobody is told. */
@@ -134,7 +138,8 @@ export class Oracle extends Possible {
       if (!grants.some((grant) => !grant.fields || grant.fields.includes(field))) return { refused: 403 }
     }
     const check = this.failing(rules, scene)
-    return check === undefined ? { statuses: [200], stored: row } : { statuses: [422], check }
+    if (check !== undefined) return { statuses: [422], check }
+    return { statuses: [200], stored: filledIn(this.rulebook.model, table, row) }
   }
 
   private failing({ checks }: Rules, scene: Scene): string | undefined {

@@ -3,6 +3,7 @@ import type { Data } from 'pachter'
 import { parentsOf } from 'pachter/model'
 import { accessQuestions, accessReader, answer, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
+import { filledIn, givable } from './filled.js'
 import { isAt, keyIn, textOfKey } from './keys.js'
 import { Oracle, type Someone } from './oracle.js'
 import { same } from './oracle-values.js'
@@ -74,18 +75,19 @@ export function viewer({ rulebook }: World, who: Someone): (data: Data) => strin
 
 /** The same database to this caller, as different as can be to everybody else. */
 export function inSecret({ world, who, others }: Pair): Data {
+  const { model } = world.rulebook
   const viewOf = viewer(world, who)
   const view = viewOf(world.data)
   let data = world.data
   const rowsOf = (table: string) => data[table] ?? []
   const attempt = (table: string, rows: readonly Row[]) => {
     const next = { ...data, [table]: rows }
-    const isPossible = rows.every((_, at) => isUnique(world.rulebook.model, table, rows, at))
+    const isPossible = rows.every((_, at) => isUnique(model, table, rows, at))
     if (isPossible && viewOf(next) === view) data = next
   }
   for (const [table, given] of Object.entries(others)) {
-    const key: readonly string[] = world.rulebook.model.tables[table]?.key ?? []
-    const names = Object.keys(given[0] ?? {}).filter((name) => !key.includes(name))
+    const key: readonly string[] = model.tables[table]?.key ?? []
+    const names = Object.keys(givable(model, table, given[0] ?? {})).filter((name) => !key.includes(name))
     // Each field of each record becomes the first of the other values that nobody notices.
     for (const at of rowsOf(table).keys()) {
       for (const name of names) {
@@ -94,7 +96,7 @@ export function inSecret({ world, who, others }: Pair): Data {
           if (same(value, stored) || rowsOf(table)[at]?.[name] !== stored) continue
           attempt(
             table,
-            rowsOf(table).map((row, place) => (place === at ? { ...row, [name]: value } : row)),
+            rowsOf(table).map((row, place) => (place === at ? filledIn(model, table, { ...row, [name]: value }) : row)),
           )
         }
       }

@@ -23,6 +23,7 @@ import {
 import { type Field, type FieldData, type ModelData, tableOf } from 'pachter/model'
 import { CALLER, idsFor, IDS, LISTS, POOLS, valuesFor } from './conditions.js'
 import { rulesOn } from './drawn-rules.js'
+import { FILLED, filledIn, givable, isForeseen } from './filled.js'
 import { keysFor, strangerTo, withoutKey } from './keys.js'
 
 export const NOW = new Date('2026-11-23T09:00:00.000Z')
@@ -100,8 +101,9 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
       items: fields,
       named: fc.constantFrom(text, integer, uuid),
       how: fc.constantFrom(...STORED),
+      isFilled: fc.constantFrom(true, false, false),
     })
-    .map(({ people, boxes, items, named, how }) =>
+    .map(({ people, boxes, items, named, how, isFilled }) =>
       stored(
         {
           people: { id: integer().key(), duties: list(text()), ...people },
@@ -111,6 +113,7 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
             insideId: references('boxes').optional(),
             ...own,
             ...boxes,
+            ...(isFilled && FILLED),
           },
           items: {
             id: integer().key(),
@@ -118,6 +121,7 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
             boxId: references('boxes').optional(),
             ...own,
             ...items,
+            ...(isFilled && FILLED),
           },
           shares: { itemId: references('items').key(), personId: references('people').key(), ...items },
         } as never,
@@ -127,7 +131,7 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
 
 export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<string, unknown>> => {
   const { fields: all } = model.tables[table] as ModelData['tables'][string]
-  return fc.record(
+  const drawn = fc.record(
     Object.fromEntries(
       Object.entries(all).map(([name, field]) => {
         const pool = field.key || field.references ? idsFor(field) : valuesFor(field)
@@ -139,6 +143,7 @@ export const recordOf = (model: ModelData, table: string): fc.Arbitrary<Record<s
       }),
     ),
   )
+  return drawn.map((record) => filledIn(model, table, record))
 }
 
 /** @param isFull whether there are so many records that most references lead somewhere */
@@ -218,9 +223,10 @@ const ACTIONS = ['create', 'update', 'update', 'delete', 'settle'] as const
 export const valuesFrom = (
   model: ModelData,
   table: string,
-  record: Record<string, unknown>,
+  whole: Record<string, unknown>,
   action: (typeof ACTIONS)[number],
 ) => {
+  const record = givable(model, table, whole)
   const names = Object.keys(record)
   const others = Object.keys(withoutKey(model, table, record))
   const most = action === 'create' ? names : others
@@ -274,6 +280,7 @@ export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> =>
         } as Rulebook,
         data,
         attempts: drawn,
-      })),
+      }))
+      .filter(({ rulebook }) => isForeseen(rulebook)),
   )
 }
