@@ -104,6 +104,19 @@ describe('decide', () => {
     expect(ask({ id: 7 }, 'delete', ownerless).grants[0]).to.deep.include({ holds: true })
   })
 
+  it('tells why by what is seen of the record itself, and not by what a list would show of others', () => {
+    const apart = defineRules(model, caller, {
+      packets: ({ row, anyone, table }) =>
+        table
+          .ties({ open: row.state.is('open') })
+          .grants({ list: ['open'], get: [{ to: anyone, fields: ['label'] }], delete: [anyone] })
+          .denies({ kept: { on: 'delete', when: row.state.is('sealed'), message: 'Sealed.' } }),
+    })
+    const record = { ...packet, state: 'sealed' }
+    const verdict = decide(apart, { caller: { id: 7 }, action: 'delete', table: 'packets', data, record })
+    expect(verdict).to.include({ status: 403, message: 'You may not delete this record of packets.' })
+  })
+
   it('lets a deny beat all grants, except for who is exempt', () => {
     const sealed = { ...packet, state: 'sealed' }
     expect(ask({ id: 8, roles: ['keeper'] }, 'get', sealed)).to.include({ allowed: false, status: 404 })

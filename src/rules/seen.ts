@@ -26,7 +26,8 @@ import { covers, grantsFor, type Rulebook } from './rulebook.js'
  */
 export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
   const inside = (each: Condition) => asSeen(rulebook, each, tables)
-  const sights = (each: Condition) => operandsOf(each).map((operand) => sightOfOperand(rulebook, operand, tables))
+  const sights = (each: Condition) =>
+    operandsOf(each).map((operand) => sightOfOperand(rulebook, operand, tables, 'list'))
   switch (condition.kind) {
     case 'all':
     case 'any':
@@ -56,7 +57,7 @@ export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonl
  * What of a condition holds by what the caller sees alone: where it does, the condition holds, and saying so tells
  * nothing that is hidden. What rests on hidden fields, or on there being no records that could be hidden, does not.
  *
- * @param condition expanded
+ * @param condition expanded; about a record that the caller sees by `get`
  * @param tables the tables by level; the last is the one the condition is about
  */
 export function asTold(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
@@ -66,8 +67,8 @@ export function asTold(rulebook: Rulebook, condition: Condition, tables: readonl
 function told(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
   const seen = (part: Condition): readonly Condition[] =>
     part.kind === 'unchanged'
-      ? [sightAt(rulebook, tables[0] as string, part.field, 0)]
-      : operandsOf(part).map((each) => sightOfOperand(rulebook, each, tables))
+      ? [sightAt(rulebook, tables[0] as string, part.field, 0, 'get')]
+      : operandsOf(part).map((each) => sightOfOperand(rulebook, each, tables, 'get'))
   switch (condition.kind) {
     case 'all':
     case 'any':
@@ -108,7 +109,7 @@ function sightsBefore(rulebook: Rulebook, condition: Condition, tables: readonly
     for (const operand of operandsOf(part)) if (operand.kind === 'field' && operand.level === 0) names.add(operand.name)
     return false
   })
-  return [...names].map((name) => sightAt(rulebook, table, name, 0))
+  return [...names].map((name) => sightAt(rulebook, table, name, 0, 'get'))
 }
 
 /** Whether roles are looked up in the caller's own record, the only one that is found from the caller: they know their roles. */
@@ -128,25 +129,32 @@ function seenThere(
   deeper[to.level] = table
   const sees = [
     { kind: 'may', level: to.level, table, action: 'list' } as const,
-    sightAt(rulebook, table, to.field, to.level),
+    sightAt(rulebook, table, to.field, to.level, 'list'),
   ]
   if (chain === undefined) return { where: allOf(...sees, inside(rulebook, where, deeper)) }
   const passing = through ? [inside(rulebook, through, deeper)] : []
   return {
     where: inside(rulebook, where, deeper),
-    through: allOf(...sees, sightAt(rulebook, table, chain, to.level), ...passing),
+    through: allOf(...sees, sightAt(rulebook, table, chain, to.level, 'list'), ...passing),
   }
 }
 
-function sightOfOperand(rulebook: Rulebook, operand: Operand, tables: readonly string[]): Condition {
+/** @param own how the record is seen that the condition is about; others are found as those that may be listed */
+function sightOfOperand(
+  rulebook: Rulebook,
+  operand: Operand,
+  tables: readonly string[],
+  own: 'list' | 'get',
+): Condition {
   if (operand.kind !== 'field') return always
-  return sightAt(rulebook, tables[operand.level] as string, operand.name, operand.level)
+  const { level, name } = operand
+  return sightAt(rulebook, tables[level] as string, name, level, level === 0 ? own : 'list')
 }
 
-/** When a field is seen of a record that may be listed. */
-function sightAt(rulebook: Rulebook, table: string, field: string, level: number): Condition {
-  const grants = grantsFor(inForce(rulebook, table), 'list')
+/** When a field is seen of a record that is seen in this way. */
+function sightAt(rulebook: Rulebook, table: string, field: string, level: number, how: 'list' | 'get'): Condition {
+  const grants = grantsFor(inForce(rulebook, table), how)
   const isKey = tableOf(rulebook.model, table).key.includes(field)
   if (isKey || grants.every((grant) => covers(grant, field))) return always
-  return shift(fieldSight(rulebook, table, field, 'list'), level)
+  return shift(fieldSight(rulebook, table, field, how), level)
 }

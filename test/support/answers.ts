@@ -9,7 +9,17 @@ import { NOW, TABLES } from './worlds.js'
 export type AnyStore = Record<string, (...given: unknown[]) => unknown>
 
 export const READS = ['list', 'get', 'count', 'exists', 'stream', 'view', 'filter']
-export const WRITES = ['create', 'update', 'delete', 'act', 'upsert', 'createMany', 'updateMany', 'deleteMany']
+export const WRITES = [
+  'create',
+  'update',
+  'delete',
+  'act',
+  'upsert',
+  'createMany',
+  'updateMany',
+  'actMany',
+  'deleteMany',
+]
 
 /** An answer, or an error with all that can be got out of it. */
 export async function answered(work: () => unknown): Promise<unknown> {

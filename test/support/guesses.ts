@@ -90,7 +90,12 @@ export function sequencesIn({ world, others }: Pair): readonly Question[] {
         table,
         given: [keys, { [name]: value }],
       }))
-      return [{ method: 'deleteMany', table, given: [keys] }, ...updates]
+      const acts = changes.map(([name, value]) => ({
+        method: 'actMany',
+        table,
+        given: ['settle', keys, { [name]: value }],
+      }))
+      return [{ method: 'deleteMany', table, given: [keys] }, ...updates, ...acts]
     })
   })
   return someOf(questions)

@@ -100,6 +100,7 @@ export const overHttp: Asking = async ({ world: { rulebook }, who }, store) => {
     const bulk = (body: object) => write('POST', `${table}/$bulk`, { ...body, partly })
     if (method === 'createMany')
       return bulk({ action: 'create', records: (first as Row[]).map((each) => json(table, each)) })
+    if (method === 'actMany') return bulk({ action: 'settle', keys: keys(second), values: json(table, third) })
     if (method === 'updateMany') return bulk({ action: 'update', keys: keys(first), values: json(table, second) })
     return bulk({ action: 'delete', keys: keys(first) })
   }

@@ -181,6 +181,7 @@ export function questionOn(model: ModelData, data: Data): fc.Arbitrary<Question>
       { weight: 2, arbitrary: asked('upsert', whole) },
       { weight: 1, arbitrary: asked('createMany', fc.array(whole, { maxLength: 2 }), partly) },
       { weight: 1, arbitrary: asked('updateMany', keys, some, partly) },
+      { weight: 1, arbitrary: asked('actMany', fc.constant('settle'), keys, some, partly) },
       { weight: 1, arbitrary: asked('deleteMany', keys, partly) },
     )
   })
@@ -213,6 +214,8 @@ export function attemptsIn(
       return (first as Record<string, unknown>[]).map(create)
     case 'updateMany':
       return (first as unknown[]).map((key) => update(key, second))
+    case 'actMany':
+      return (second as unknown[]).map((key) => ({ action: 'settle', key, values: third }))
     case 'deleteMany':
       return (first as unknown[]).map(remove)
     default:
