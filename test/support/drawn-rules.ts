@@ -78,7 +78,7 @@ export function rulesOn(
     .constantFrom<unknown>({ kind: 'always' }, { kind: 'always' }, 'first')
     .map((to) => [{ to: [to], fields: names.filter((name) => !hidden?.includes(name)) }])
   const read = mostly<unknown>(masked, opened)
-  const more = mostly<unknown>(fc.constant([]), grants)
+  const more = hidden ? fc.oneof({ weight: 2, arbitrary: fc.constant([]) }, { weight: 1, arbitrary: grants }) : grants
   const asksOf = (of: string, fields: readonly string[], level: number) =>
     fc.constantFrom(...fields).chain((name): fc.Arbitrary<Condition> => {
       const field = fieldOf(model, of, name)
