@@ -117,6 +117,24 @@ describe('decide', () => {
     expect(verdict).to.include({ status: 403, message: 'You may not delete this record of packets.' })
   })
 
+  it('tells nothing of a check by what a hidden field was, beside another that fails in any case', () => {
+    const checked = defineRules(model, caller, {
+      packets: ({ row, old, anyone, table }) =>
+        table.grants({ read: [{ to: anyone, fields: ['state', 'label'] }], update: [anyone] }).checks(
+          {},
+          {
+            fresh: { that: not(row.label.is(old.secret)), message: 'must be fresh', fields: ['label'] },
+            sealed: { that: row.state.is('sealed'), message: 'must be sealed', fields: ['state'] },
+          },
+        ),
+    })
+    const told = (secret: string) => {
+      const asked = { record: { ...packet, secret }, values: { label: 'Dill' } }
+      return decide(checked, { caller: { id: 7 }, action: 'update', table: 'packets', data, ...asked }).invalid
+    }
+    expect([told('Dill'), told('Cress')]).to.deep.equal([{ state: 'must be sealed' }, { state: 'must be sealed' }])
+  })
+
   it('lets a deny beat all grants, except for who is exempt', () => {
     const sealed = { ...packet, state: 'sealed' }
     expect(ask({ id: 8, roles: ['keeper'] }, 'get', sealed)).to.include({ allowed: false, status: 404 })

@@ -106,7 +106,9 @@ function sightsBefore(rulebook: Rulebook, condition: Condition, tables: readonly
   const [table = ''] = tables
   const names = new Set<string>()
   contains(condition, (part) => {
-    for (const operand of operandsOf(part)) if (operand.kind === 'field' && operand.level === 0) names.add(operand.name)
+    for (const operand of operandsOf(part)) {
+      if (operand.kind === 'old' || (operand.kind === 'field' && operand.level === 0)) names.add(operand.name)
+    }
     return false
   })
   return [...names].map((name) => sightAt(rulebook, table, name, 0, 'get'))

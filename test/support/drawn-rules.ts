@@ -1,7 +1,17 @@
 import fc from 'fast-check'
 import type { Condition, Rulebook } from 'pachter'
 import { contains, type Operand } from 'pachter/condition'
-import { childrenOf, fieldOf, type ModelData, parentsOf, type Shape, tableOf, toPlain, type Value } from 'pachter/model'
+import {
+  childrenOf,
+  comparesAs,
+  fieldOf,
+  type ModelData,
+  parentsOf,
+  type Shape,
+  tableOf,
+  toPlain,
+  type Value,
+} from 'pachter/model'
 import { conditionOn, idsFor, stepTo, valuesFor } from './conditions.js'
 
 type Rules = Rulebook['tables'][string]
@@ -30,12 +40,15 @@ export function rulesOn(
   const unchangedOf = (fields: readonly string[]) =>
     fc.constantFrom(...fields).map((field): Condition => ({ kind: 'unchanged', field }))
   const unchanged = unchangedOf(names)
-  const kept = fc.constantFrom(...names).map((name): Condition => {
-    const isList = isWhole(fieldOf(model, table, name))
+  /** What it was, beside what it or another field becomes. */
+  const kept = fc.constantFrom(...names).chain((name): fc.Arbitrary<Condition> => {
+    const shape = fieldOf(model, table, name)
     const old: Operand = { kind: 'old', name }
-    return isList
-      ? { kind: 'isSet', operand: old }
-      : { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name }, right: old }
+    if (isWhole(shape)) return fc.constant({ kind: 'isSet', operand: old })
+    const alike = names.filter((other) => comparesAs(fieldOf(model, table, other)) === comparesAs(shape))
+    return fc.constantFrom(name, ...alike).map((other): Condition => {
+      return { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name: other }, right: old }
+    })
   })
   const negated = (each: fc.Arbitrary<Condition>) =>
     fc.tuple(each, fc.boolean()).map(([of, isNot]): Condition => (isNot ? { kind: 'not', of } : of))
@@ -192,7 +205,7 @@ export function rulesOn(
     .constantFrom(...names.filter((name) => !isKey(name)))
     .map((name) => ({ [name]: { onUpdate: 'forbidden' } }))
   const checkOf = (fields: readonly string[], message: string) =>
-    mostly(negated(ofRelated), outcome).map((that) => ({ that, message, fields }))
+    mostly(fc.oneof(negated(ofRelated), negated(kept)), outcome).map((that) => ({ that, message, fields }))
   const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
     fc.record({
       ...(fenced && { fence: fc.constant(fenced) }),
