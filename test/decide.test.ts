@@ -135,6 +135,29 @@ describe('decide', () => {
     expect([told('Dill'), told('Cress')]).to.deep.equal([{ state: 'must be sealed' }, { state: 'must be sealed' }])
   })
 
+  it('tells of a new record by what was given, however it would be seen', () => {
+    const given = defineRules(model, caller, {
+      packets: ({ row, anyone, table }) =>
+        table
+          .ties({ ofAna: row.owner.name.is('Ana'), open: row.state.is('open') })
+          .grants({
+            read: [
+              { to: 'ofAna', fields: ['label'] },
+              { to: 'open', fields: ['state'] },
+            ],
+            create: [anyone],
+          })
+          .denies({ dill: { on: 'create', when: row.label.is('Dill'), message: 'No dill.' } })
+          .conflicts('told'),
+    })
+    const values = { id: 2, ownerId: 7, state: 'open', label: 'Dill' }
+    for (const name of ['Ana', 'Ben']) {
+      const people = { people: [{ id: 7, name }], packets: [] }
+      const asked = { caller: { id: 9 }, action: 'create', table: 'packets', data: people, values } as const
+      expect(decide(given, asked).message).to.equal('No dill.')
+    }
+  })
+
   it('lets a deny beat all grants, except for who is exempt', () => {
     const sealed = { ...packet, state: 'sealed' }
     expect(ask({ id: 8, roles: ['keeper'] }, 'get', sealed)).to.include({ allowed: false, status: 404 })

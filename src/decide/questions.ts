@@ -138,8 +138,13 @@ function* ask(subject: Subject): Asked {
   }
 }
 
-const askTold = ({ rulebook, table }: Subject, id: string, condition: Condition) =>
-  [toldId(id), asTold(rulebook, expand(rulebook, condition), [table]), never] as const
+/** Whoever creates a record knows all of it: how it would be seen can hang on what is hidden. */
+const askTold = ({ rulebook, table, action }: Subject, id: string, condition: Condition) =>
+  [
+    toldId(id),
+    asTold(rulebook, expand(rulebook, condition), [table], action === 'create' ? 'all' : 'get'),
+    never,
+  ] as const
 
 function* askGrants(rules: RulesInForce, action: Action): Asked {
   for (const grant of grantsFor(rules, action)) {

@@ -57,36 +57,43 @@ export function asSeen(rulebook: Rulebook, condition: Condition, tables: readonl
  * What of a condition holds by what the caller sees alone: where it does, the condition holds, and saying so tells
  * nothing that is hidden. What rests on hidden fields, or on there being no records that could be hidden, does not.
  *
- * @param condition expanded; about a record that the caller sees by `get`
+ * @param condition expanded
  * @param tables the tables by level; the last is the one the condition is about
+ * @param own what the caller knows of the record it is about: as much as `get` shows, or all, where the record is new
  */
-export function asTold(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
-  return told(rulebook, normalise(condition), tables)
+export function asTold(
+  rulebook: Rulebook,
+  condition: Condition,
+  tables: readonly string[],
+  own: 'get' | 'all' = 'get',
+): Condition {
+  return told(rulebook, normalise(condition), tables, own)
 }
 
-function told(rulebook: Rulebook, condition: Condition, tables: readonly string[]): Condition {
+function told(rulebook: Rulebook, condition: Condition, tables: readonly string[], own: Own): Condition {
   const seen = (part: Condition): readonly Condition[] =>
     part.kind === 'unchanged'
-      ? [sightAt(rulebook, tables[0] as string, part.field, 0, 'get')]
-      : operandsOf(part).map((each) => sightOfOperand(rulebook, each, tables, 'get'))
+      ? [sightAt(rulebook, tables[0] as string, part.field, 0, own)]
+      : operandsOf(part).map((each) => sightOfOperand(rulebook, each, tables, own))
+  const inside = (book: Rulebook, each: Condition, at: readonly string[]) => told(book, each, at, own)
   switch (condition.kind) {
     case 'all':
     case 'any':
-      return rewrite(condition, { part: (part) => told(rulebook, part, tables) })
+      return rewrite(condition, { part: (part) => told(rulebook, part, tables, own) })
     case 'not': {
       const { of } = condition
       if (asksOwnRoles(of)) return condition
       // That there is no such record may be told only of those the caller would see.
       if (of.kind === 'some' || of.kind === 'may') return never
-      if (of.kind === 'after') return told(rulebook, after(notOf(of.of)), tables)
+      if (of.kind === 'after') return told(rulebook, after(notOf(of.of)), tables, own)
       return allOf(...seen(of), condition)
     }
     case 'after':
-      // How it will be, the caller knows as far as how it is.
-      return allOf(...sightsBefore(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables)))
+      // How it will be, the caller knows as far as how it is; how it would then be seen can hang on what is hidden.
+      return allOf(...sightsBefore(rulebook, condition.of, tables), after(told(rulebook, condition.of, tables, 'all')))
     case 'some': {
       if (asksOwnRoles(condition)) return condition
-      return allOf(...seen(condition), { ...condition, ...seenThere(rulebook, condition, tables, told) })
+      return allOf(...seen(condition), { ...condition, ...seenThere(rulebook, condition, tables, inside) })
     }
     case 'always':
     case 'never':
@@ -141,20 +148,19 @@ function seenThere(
   }
 }
 
-/** @param own how the record is seen that the condition is about; others are found as those that may be listed */
-function sightOfOperand(
-  rulebook: Rulebook,
-  operand: Operand,
-  tables: readonly string[],
-  own: 'list' | 'get',
-): Condition {
+/** What a caller knows of the record that a condition is about: what is shown of it in this way, or all. */
+type Own = 'list' | 'get' | 'all'
+
+/** When a caller sees what is asked; other records are found as those that may be listed. */
+function sightOfOperand(rulebook: Rulebook, operand: Operand, tables: readonly string[], own: Own): Condition {
   if (operand.kind !== 'field') return always
   const { level, name } = operand
   return sightAt(rulebook, tables[level] as string, name, level, level === 0 ? own : 'list')
 }
 
 /** When a field is seen of a record that is seen in this way. */
-function sightAt(rulebook: Rulebook, table: string, field: string, level: number, how: 'list' | 'get'): Condition {
+function sightAt(rulebook: Rulebook, table: string, field: string, level: number, how: Own): Condition {
+  if (how === 'all') return always
   const grants = grantsFor(inForce(rulebook, table), how)
   const isKey = tableOf(rulebook.model, table).key.includes(field)
   if (isKey || grants.every((grant) => covers(grant, field))) return always
