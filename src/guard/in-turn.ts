@@ -67,9 +67,8 @@ async function allInTurn<K, T>(
       return written
     })
   } catch (error) {
-    // Another was in the way, and not the rules: the same can be tried again.
-    if (error instanceof BusyError) throw error
-    refusalOf(last, error)
+    // Where another was in the way, and not the rules, the same can be tried again.
+    if (error instanceof BusyError || !isTold(error)) throw error
     const [first, ...more] = await refusedAlone(session, keys, write)
     if (first) throw new BulkRefusedError(table, [first, ...more])
     const together = keys.map((key) => ({ key: bareKey(key), ...NOT_TOGETHER })) as [BulkRefusal, ...BulkRefusal[]]
@@ -111,10 +110,12 @@ async function takenBack(session: Session, work: (inside: Session) => Promise<un
 
 /** What may be told of a refusal; what is none is thrown. */
 function refusalOf(key: unknown, error: unknown): BulkRefusal {
-  const isTold = error instanceof RefusedError || error instanceof InputError || error instanceof ConflictError
-  if (!isTold) throw error
+  if (!isTold(error)) throw error
   return { key: bareKey(key), status: error.status, message: error.message }
 }
+
+const isTold = (error: unknown): error is RefusedError | InputError | ConflictError =>
+  error instanceof RefusedError || error instanceof InputError || error instanceof ConflictError
 
 /** A key as it is given where it is one value. */
 export const bareKey = (key: unknown): unknown =>
