@@ -62,7 +62,10 @@ export class BulkRefusedError extends PachterError {
   ) {
     const named = refusals.slice(0, NAMED).map(({ key, message }) => `${show(key)}: ${message}`)
     const more = refusals.length > NAMED ? ` And ${refusals.length - NAMED} more.` : ''
-    super(`Nothing was written: ${refusals.length} of the records of ${table} were refused. ${named.join(' ')}${more}`)
+    const were = refusals.length === 1 ? 'was' : 'were'
+    super(
+      `Nothing was written: ${refusals.length} of the records of ${table} ${were} refused. ${named.join(' ')}${more}`,
+    )
     this.status = refusals[0].status
   }
 }
