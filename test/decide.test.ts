@@ -158,6 +158,43 @@ describe('decide', () => {
     }
   })
 
+  it('tells of a change by what was seen before it, however its outcome would be seen', () => {
+    const changing = defineRules(model, caller, {
+      packets: ({ row, anyone, table }) =>
+        table
+          .ties({ ofAna: row.owner.name.is('Ana'), open: row.state.is('open') })
+          .grants({
+            read: [
+              { to: 'ofAna', fields: ['label'] },
+              { to: 'open', fields: ['state', 'label'] },
+              { to: anyone, fields: [] },
+            ],
+            update: [anyone],
+          })
+          .checks(
+            {},
+            {
+              fresh: { that: not(row.label.is('Dill')), message: 'no dill', fields: ['label'] },
+              ninth: { that: row.id.is(9), message: 'only the ninth', fields: ['id'] },
+            },
+          ),
+    })
+    const told = ['Ana', 'Ben'].map((name) => {
+      const people = { people: [{ id: 7, name }], packets: [packet] }
+      const values = { state: 'sealed', label: 'Dill' }
+      const asked = {
+        caller: { id: 9 },
+        action: 'update',
+        table: 'packets',
+        data: people,
+        record: packet,
+        values,
+      } as const
+      return decide(changing, asked).invalid
+    })
+    expect(told).to.deep.equal(Array.from({ length: 2 }, () => ({ label: 'no dill', id: 'only the ninth' })))
+  })
+
   it('lets a deny beat all grants, except for who is exempt', () => {
     const sealed = { ...packet, state: 'sealed' }
     expect(ask({ id: 8, roles: ['keeper'] }, 'get', sealed)).to.include({ allowed: false, status: 404 })
