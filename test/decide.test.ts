@@ -1,30 +1,7 @@
 import { expect } from 'chai'
-import {
-  all,
-  anonymous,
-  choice,
-  decide,
-  decider,
-  defineCaller,
-  defineModel,
-  defineRules,
-  integer,
-  not,
-  references,
-  text,
-} from 'pachter'
+import { all, anonymous, decide, decider, defineCaller, defineRules, integer, not } from 'pachter'
+import { data, model, packet } from './support/packets.js'
 
-/** A seed library: small enough to see the laws through. */
-const model = defineModel({
-  people: { id: integer().key(), name: text() },
-  packets: {
-    id: integer().key(),
-    ownerId: references('people').optional(),
-    state: choice('open', 'sealed'),
-    label: text(),
-    secret: text().optional(),
-  },
-})
 const caller = defineCaller({ id: integer() }, { roles: ['keeper', 'guest'] })
 const rules = defineRules(model, caller, {
   packets: ({ row, caller, role, anyone, signedIn, table }) =>
@@ -57,8 +34,6 @@ const rules = defineRules(model, caller, {
       // Nobody sees people, to whom packets are given all the same.
       .conflicts('told'),
 })
-const data = { people: [], packets: [] }
-const packet = { id: 1, ownerId: 7, state: 'open', label: 'Chervil', secret: 'under the pot' }
 const ask = (who: object, action: 'get' | 'create' | 'update' | 'delete', record?: object, values?: object) =>
   decide(rules, {
     caller: who,
@@ -102,97 +77,6 @@ describe('decide', () => {
     const ownerless = { ...packet, ownerId: null }
     expect(ask({ id: 7 }, 'update', ownerless, { label: 'x' }).status).to.equal(403)
     expect(ask({ id: 7 }, 'delete', ownerless).grants[0]).to.deep.include({ holds: true })
-  })
-
-  it('tells why by what is seen of the record itself, and not by what a list would show of others', () => {
-    const apart = defineRules(model, caller, {
-      packets: ({ row, anyone, table }) =>
-        table
-          .ties({ open: row.state.is('open') })
-          .grants({ list: ['open'], get: [{ to: anyone, fields: ['label'] }], delete: [anyone] })
-          .denies({ kept: { on: 'delete', when: row.state.is('sealed'), message: 'Sealed.' } }),
-    })
-    const record = { ...packet, state: 'sealed' }
-    const verdict = decide(apart, { caller: { id: 7 }, action: 'delete', table: 'packets', data, record })
-    expect(verdict).to.include({ status: 403, message: 'You may not delete this record of packets.' })
-  })
-
-  it('tells nothing of a check by what a hidden field was, beside another that fails in any case', () => {
-    const checked = defineRules(model, caller, {
-      packets: ({ row, old, anyone, table }) =>
-        table.grants({ read: [{ to: anyone, fields: ['state', 'label'] }], update: [anyone] }).checks(
-          {},
-          {
-            fresh: { that: not(row.label.is(old.secret)), message: 'must be fresh', fields: ['label'] },
-            sealed: { that: row.state.is('sealed'), message: 'must be sealed', fields: ['state'] },
-          },
-        ),
-    })
-    const told = (secret: string) => {
-      const asked = { record: { ...packet, secret }, values: { label: 'Dill' } }
-      return decide(checked, { caller: { id: 7 }, action: 'update', table: 'packets', data, ...asked }).invalid
-    }
-    expect([told('Dill'), told('Cress')]).to.deep.equal([{ state: 'must be sealed' }, { state: 'must be sealed' }])
-  })
-
-  it('tells of a new record by what was given, however it would be seen', () => {
-    const given = defineRules(model, caller, {
-      packets: ({ row, anyone, table }) =>
-        table
-          .ties({ ofAna: row.owner.name.is('Ana'), open: row.state.is('open') })
-          .grants({
-            read: [
-              { to: 'ofAna', fields: ['label'] },
-              { to: 'open', fields: ['state'] },
-            ],
-            create: [anyone],
-          })
-          .denies({ dill: { on: 'create', when: row.label.is('Dill'), message: 'No dill.' } })
-          .conflicts('told'),
-    })
-    const values = { id: 2, ownerId: 7, state: 'open', label: 'Dill' }
-    for (const name of ['Ana', 'Ben']) {
-      const people = { people: [{ id: 7, name }], packets: [] }
-      const asked = { caller: { id: 9 }, action: 'create', table: 'packets', data: people, values } as const
-      expect(decide(given, asked).message).to.equal('No dill.')
-    }
-  })
-
-  it('tells of a change by what was seen before it, however its outcome would be seen', () => {
-    const changing = defineRules(model, caller, {
-      packets: ({ row, anyone, table }) =>
-        table
-          .ties({ ofAna: row.owner.name.is('Ana'), open: row.state.is('open') })
-          .grants({
-            read: [
-              { to: 'ofAna', fields: ['label'] },
-              { to: 'open', fields: ['state', 'label'] },
-              { to: anyone, fields: [] },
-            ],
-            update: [anyone],
-          })
-          .checks(
-            {},
-            {
-              fresh: { that: not(row.label.is('Dill')), message: 'no dill', fields: ['label'] },
-              ninth: { that: row.id.is(9), message: 'only the ninth', fields: ['id'] },
-            },
-          ),
-    })
-    const told = ['Ana', 'Ben'].map((name) => {
-      const people = { people: [{ id: 7, name }], packets: [packet] }
-      const values = { state: 'sealed', label: 'Dill' }
-      const asked = {
-        caller: { id: 9 },
-        action: 'update',
-        table: 'packets',
-        data: people,
-        record: packet,
-        values,
-      } as const
-      return decide(changing, asked).invalid
-    })
-    expect(told).to.deep.equal(Array.from({ length: 2 }, () => ({ label: 'no dill', id: 'only the ninth' })))
   })
 
   it('lets a deny beat all grants, except for who is exempt', () => {
