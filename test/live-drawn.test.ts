@@ -4,12 +4,13 @@ import fc from 'fast-check'
 import { createGuard, PachterError, type Rules, trusted } from 'pachter'
 import { followTriggers, followWrites, installTriggers } from 'pachter/live'
 import { fieldOf, type ModelData } from 'pachter/model'
-import { idsFor } from './support/conditions.js'
+import { someoneIn } from './support/callers.js'
 import { givable } from './support/filled.js'
 import { type Engine, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { following, until } from './support/followed.js'
 import { drawnQuery } from './support/queries.js'
-import { recordOf, someone, type World, worlds } from './support/worlds.js'
+import { idsFor } from './support/values.js'
+import { recordOf, type World, worlds } from './support/worlds.js'
 
 /** How many worlds are drawn for each engine. */
 const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 6)
@@ -64,7 +65,7 @@ const queriesOf = ({ rulebook: { model, tables } }: World) =>
 const drawn = worlds(0).chain((world) =>
   fc.record({
     world: fc.constant(world),
-    callers: fc.array(someone, { minLength: 3, maxLength: 3 }),
+    callers: fc.array(someoneIn(world.rulebook.model), { minLength: 3, maxLength: 3 }),
     writes: writesOn(world.rulebook.model),
     queries: queriesOf(world),
   }),

@@ -26,12 +26,12 @@ import {
 } from 'pachter'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { NotInWhereError, prismaFilter } from 'pachter/prisma'
-import { CALLER } from './support/conditions.js'
+import { callerOf, someoneIn } from './support/callers.js'
 import { rulesOn } from './support/drawn-rules.js'
 import { type Engine, load, openEngines } from './support/engines.js'
 import { type Client, prismaClient, type Provider } from './support/prisma.js'
 import { about, shown } from './support/shown.js'
-import { dataOf, NOW, someone } from './support/worlds.js'
+import { dataOf, NOW } from './support/worlds.js'
 import { scratchFolder } from './support/scratch.js'
 
 const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 60)
@@ -142,7 +142,7 @@ const drawn = fc.record({
   items: rulesOn(model, 'items', undefined),
   boxes: rulesOn(model, 'boxes', undefined),
   data: dataOf(model, true),
-  callers: fc.array(someone, { minLength: 4, maxLength: 4 }),
+  callers: fc.array(someoneIn(model), { minLength: 4, maxLength: 4 }),
 })
 
 interface AnyStore {
@@ -194,7 +194,7 @@ describe('the where of Prisma', () => {
           format: 'pachter-rulebook',
           version: 1,
           model,
-          caller: CALLER,
+          caller: callerOf(model),
           tables: { items, boxes },
         } as Rulebook as Rules<never, never>
         for (const { engine, prisma } of subjects) {

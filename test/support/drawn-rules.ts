@@ -12,7 +12,8 @@ import {
   toPlain,
   type Value,
 } from 'pachter/model'
-import { conditionOn, idsFor, stepTo, valuesFor } from './conditions.js'
+import { conditionOn, stepTo } from './conditions.js'
+import { idsFor, valuesFor } from './values.js'
 
 type Rules = Rulebook['tables'][string]
 
@@ -148,7 +149,7 @@ export function rulesOn(
       value: toPlain(shape, each),
     }))
     if (shape.type === 'timestamp') return fc.oneof(value, fc.constant<Operand>({ kind: 'now', plusSeconds: 60 }))
-    const isOwn = shape.type === 'integer' && shape.references === 'people'
+    const isOwn = shape.references === 'people'
     return isOwn ? fc.constant<Operand>({ kind: 'caller', name: 'id' }) : value
   }
   // What the rules set of what is unique tells by its effect.

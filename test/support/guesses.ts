@@ -1,6 +1,7 @@
 import type { Condition, Data } from 'pachter'
 import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain, type Value } from 'pachter/model'
-import { idsFor, stepTo } from './conditions.js'
+import { stepTo } from './conditions.js'
+import { idsFor } from './values.js'
 import { givable } from './filled.js'
 import { isAt, keysFor, strangerTo, textOfKey, withKey, withoutKey } from './keys.js'
 import { Oracle } from './oracle.js'

@@ -1,5 +1,5 @@
 import { fieldOf, type ModelData, tableOf } from 'pachter/model'
-import { idsFor, strangerFor } from './conditions.js'
+import { idsFor, strangerFor } from './values.js'
 
 type Row = Readonly<Record<string, unknown>>
 

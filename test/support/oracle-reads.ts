@@ -92,10 +92,9 @@ function record(seen: Seen, table: string, row: Row, { fields, with: related = {
     ([name]) => !fields || fields.includes(name) || keyOf(seen.rulebook.model, table).includes(name),
   )
   const steps = [...parentsOf(model, table), ...childrenOf(model, table)]
-  const others = Object.entries(related).map(([name, asked]) => {
-    const step = steps.find((each) => each.name === name)
+  const others = Object.entries(related).map(([name, options]) => {
+    const step = steps.find((each) => each.name === name && (each.one || each.to === options.by))
     if (!step) throw new Error(`No step ${name}.`)
-    const options = asked === true ? {} : asked
     const there = (seen.data[step.table] ?? []).filter(
       (other) => !gone(row[step.from]) && same(other[step.to], row[step.from]),
     )

@@ -3,12 +3,13 @@ import type { Data } from 'pachter'
 import { parentsOf } from 'pachter/model'
 import { accessQuestions, accessReader, answer, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
+import { someoneIn } from './callers.js'
 import { filledIn, givable } from './filled.js'
 import { isAt, keyIn, textOfKey } from './keys.js'
 import { Oracle, type Someone } from './oracle.js'
 import { same } from './oracle-values.js'
 import { attemptsIn, type Question, questionOn } from './questions.js'
-import { isUnique, NOW, recordOf, someone, type World, worlds } from './worlds.js'
+import { isUnique, NOW, recordOf, type World, worlds } from './worlds.js'
 
 type Row = Readonly<Record<string, unknown>>
 
@@ -32,7 +33,7 @@ export const pairs = (questions: number, draw = questionOn): fc.Arbitrary<Pair> 
     ])
     return fc.record({
       world: fc.constant(world),
-      who: someone as fc.Arbitrary<Someone>,
+      who: someoneIn(model) as fc.Arbitrary<Someone>,
       others: fc.record(Object.fromEntries(others) as Record<string, fc.Arbitrary<Row[]>>),
       questions: fc.array(draw(model, world.data), { minLength: questions, maxLength: questions }),
       isOdd: fc.boolean(),

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { filter } from 'pachter/client'
 import { childrenOf, type FieldData, type ModelData, parentsOf, tableOf } from 'pachter/model'
-import { valuesFor } from './conditions.js'
+import { valuesFor } from './values.js'
 
 /** What a client can ask of a list, or along a relation. */
 export interface Query {

@@ -1,6 +1,5 @@
 import fc from 'fast-check'
 import {
-  anonymous,
   bigInteger,
   boolean,
   bytes,
@@ -21,10 +20,11 @@ import {
   uuid,
 } from 'pachter'
 import { type Field, type FieldData, type ModelData, tableOf } from 'pachter/model'
-import { CALLER, idsFor, IDS, LISTS, POOLS, valuesFor } from './conditions.js'
+import { callerOf, someoneIn } from './callers.js'
 import { rulesOn } from './drawn-rules.js'
 import { FILLED, filledIn, givable, isForeseen } from './filled.js'
 import { keysFor, strangerTo, withoutKey } from './keys.js'
+import { idsFor, valuesFor } from './values.js'
 
 export const NOW = new Date('2026-11-23T09:00:00.000Z')
 
@@ -89,7 +89,7 @@ function stored(tables: AnyTables, how: (typeof STORED)[number]): ModelData {
 }
 
 /**
- * People own boxes and items, items lie in boxes, and are shared with people: keys are numbers or texts.
+ * People own boxes and items, items lie in boxes, and are shared with people: keys are numbers, texts or uuids.
  *
  * @param own more fields of boxes and items
  */
@@ -100,13 +100,15 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
       boxes: fields,
       items: fields,
       named: fc.constantFrom(text, integer, uuid),
+      called: fc.constantFrom(integer, text, uuid),
       how: fc.constantFrom(...STORED),
       isFilled: fc.constantFrom(true, false, false),
+      isTwice: fc.constantFrom(true, false, false),
     })
-    .map(({ people, boxes, items, named, how, isFilled }) =>
+    .map(({ people, boxes, items, named, called, how, isFilled, isTwice }) =>
       stored(
         {
-          people: { id: integer().key(), duties: list(text()), ...people },
+          people: { id: called().key(), duties: list(text()), ...own, ...people, ...(isFilled && FILLED) },
           boxes: {
             id: named().key(),
             keeperId: references('people').optional(),
@@ -119,6 +121,8 @@ const models = (own: object): fc.Arbitrary<ModelData> =>
             id: integer().key(),
             ownerId: references('people').optional(),
             boxId: references('boxes').optional(),
+            // Two ways from one table to another: which of them is meant has to be said.
+            ...(isTwice && { lentToId: references('people').optional() }),
             ...own,
             ...items,
             ...(isFilled && FILLED),
@@ -183,21 +187,6 @@ export const isUnique = (
 /** Whether any value can be given to a field: what leads elsewhere, or could be taken, is mostly nobody's to give. */
 export const isFree = ({ references, unique }: FieldData): boolean => !references && !unique
 
-export const someone = fc.oneof(
-  fc.constant(anonymous),
-  fc.record(
-    {
-      id: fc.constantFrom(...IDS),
-      text: fc.constantFrom(...(POOLS['text'] as string[])),
-      bigInteger: fc.constantFrom(...(POOLS['bigInteger'] as bigint[])),
-      texts: fc.constantFrom(...(LISTS as string[][])),
-      roles: fc.subarray(['a', 'A', 'chief']),
-      channel: fc.constant('web'),
-    },
-    { requiredKeys: ['id'] },
-  ),
-)
-
 /** Something a caller tries. */
 export interface Attempt {
   readonly caller: object
@@ -215,7 +204,17 @@ export interface World {
 }
 
 /** The tables that have rules. */
-export const TABLES = ['items', 'boxes', 'shares'] as const
+export const TABLES = ['items', 'boxes', 'shares', 'people'] as const
+
+/** Where nobody may do anything. */
+const CLOSED: Rulebook['tables'][string] = {
+  actions: ['settle'],
+  ties: {},
+  grants: {},
+  denies: {},
+  stamps: {},
+  checks: { fields: {}, records: {} },
+}
 
 const ACTIONS = ['create', 'update', 'update', 'delete', 'settle'] as const
 
@@ -241,7 +240,7 @@ export const valuesFrom = (
 const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
   fc.tuple(fc.constantFrom(...TABLES), fc.constantFrom(...ACTIONS)).chain(([table, action]) => {
     return fc.record({
-      caller: someone,
+      caller: someoneIn(model),
       table: fc.constant(table),
       action: fc.constant(action),
       key: fc.constantFrom<unknown>(...keysFor(model, table), strangerTo(model, table)),
@@ -267,16 +266,20 @@ export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> =>
         items: rules(model, 'items'),
         boxes: rules(model, 'boxes'),
         shares: rules(model, 'shares'),
+        people: fc.oneof(
+          { weight: 4, arbitrary: rules(model, 'people') },
+          { weight: 1, arbitrary: fc.constant(CLOSED) },
+        ),
         data: dataOf(model, secret),
         attempts: fc.array(attemptOn(model), { minLength: attempts, maxLength: attempts }),
       })
-      .map(({ items, boxes, shares, data, attempts: drawn }) => ({
+      .map(({ items, boxes, shares, people, data, attempts: drawn }) => ({
         rulebook: {
           format: 'pachter-rulebook',
           version: 1,
           model,
-          caller: CALLER,
-          tables: { items, boxes, shares },
+          caller: callerOf(model),
+          tables: { items, boxes, shares, people },
         } as Rulebook,
         data,
         attempts: drawn,

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { type FieldData, tableOf } from 'pachter/model'
-import { valuesFor } from '../conditions.js'
+import { valuesFor } from '../values.js'
 import { model } from './rules.js'
 
 export type Sample = Readonly<Record<string, unknown>>
