@@ -139,8 +139,8 @@ const naming = {
 } as const
 
 const drawn = fc.record({
-  items: rulesOn(model, 'items', undefined),
-  boxes: rulesOn(model, 'boxes', undefined),
+  items: rulesOn(model, 'items', undefined, ['boxes']),
+  boxes: rulesOn(model, 'boxes', undefined, []),
   data: dataOf(model, true),
   callers: fc.array(someoneIn(model), { minLength: 4, maxLength: 4 }),
 })

@@ -19,13 +19,24 @@ export const stepTo = ({ name, table, from, to, one }: Relation, level: number, 
   where,
 })
 
-/** Any condition on a record of the last of these tables, or on those around it. */
+/** What can be asked about a record, whatever stands in it. */
+const KINDS: readonly Condition[] = [
+  { kind: 'signedIn' },
+  ...['a', 'A', 'chief'].map((role): Condition => ({ kind: 'role', anyOf: [role] })),
+  { kind: 'channel', anyOf: ['web'] },
+]
+
+/**
+ * Any condition on a record of the last of these tables, or on those around it.
+ *
+ * @param mays the tables of which it may ask what may be done to their records
+ * @param rules whether it may name the caller and the moment, as a `where` does not
+ */
 export function conditionOn(
   model: ModelData,
   levels: readonly string[],
   depth: number,
-  mays: boolean,
-  /** Whether it may name the caller and the moment, as a `where` does not. */
+  mays: readonly string[],
   rules = true,
 ): fc.Arbitrary<Condition> {
   const own = levels
@@ -51,7 +62,8 @@ export function conditionOn(
       .map((value): Operand => ({ kind: 'value', shape, value: toPlain(shape, value) }))
     return alike.length > 0 ? fc.oneof(values, fc.constantFrom(...alike)) : values
   }
-  const leaf = fc.constantFrom(...own).chain((left): fc.Arbitrary<Condition> => {
+  const known = [...KINDS, ...callers.map((operand): Condition => ({ kind: 'isSet', operand }))]
+  const about = fc.constantFrom(...own).chain((left): fc.Arbitrary<Condition> => {
     const shape = shapeOf(left)
     const compare = (how: string, right: fc.Arbitrary<Operand>): fc.Arbitrary<Condition> =>
       right.map((each) => ({ kind: 'compare', how, left, right: each }) as Condition)
@@ -100,25 +112,37 @@ export function conditionOn(
     const right = shape.type === 'timestamp' && rules ? fc.oneof(like(shape), moment) : like(shape)
     return fc.oneof(is, isSet, ...['below', 'atMost', 'above', 'atLeast'].map((how) => compare(how, right)))
   })
+  const leaf = rules
+    ? fc.oneof({ weight: 12, arbitrary: about }, { weight: 1, arbitrary: fc.constantFrom(...known) })
+    : about
   if (depth === 0) return leaf
   const inner = conditionOn(model, levels, depth - 1, mays, rules)
   const level = levels.length - 1
   const table = levels[level] as string
   const steps = [...parentsOf(model, table), ...childrenOf(model, table)].map((step) =>
-    conditionOn(model, [...levels, step.table], depth - 1, false, rules).map((where) => stepTo(step, level, where)),
+    conditionOn(model, [...levels, step.table], depth - 1, [], rules).map((where) => stepTo(step, level, where)),
   )
   // What is above, where a box stands in a box: nothing can be asked of the record it starts from.
   const alone = [...levels.map(() => ''), 'boxes']
   const chains = parentsOf(model, table)
     .filter((step) => step.table === 'boxes')
+    .map((step) => {
+      const inside = conditionOn(model, alone, depth - 1, [], rules)
+      // What each on the way has to meet as well, only a rulebook that is given as data says.
+      return fc
+        .tuple(inside, rules ? fc.option(inside, { nil: undefined, freq: 2 }) : fc.constant(undefined))
+        .map(
+          ([where, through]) =>
+            ({ ...stepTo(step, level, where), chain: 'insideId', ...(through && { through }) }) as Condition,
+        )
+    })
+  const toOpen = [...parentsOf(model, table), ...childrenOf(model, table)]
+    .filter((step) => mays.includes(step.table))
     .map((step) =>
-      conditionOn(model, alone, depth - 1, false, rules).map(
-        (where) => ({ ...stepTo(step, level, where), chain: 'insideId' }) as Condition,
-      ),
+      fc
+        .constantFrom('read', 'list', 'update', 'delete', 'settle')
+        .map((action) => stepTo(step, level, { kind: 'may', level: level + 1, table: step.table, action })),
     )
-  const upToBox = parentsOf(model, table)
-    .filter((step) => mays && step.table === 'boxes')
-    .map((step) => fc.constant(stepTo(step, level, { kind: 'may', level: level + 1, table: 'boxes', action: 'read' })))
   return fc.oneof(
     leaf,
     inner.map((of): Condition => ({ kind: 'not', of })),
@@ -127,7 +151,7 @@ export function conditionOn(
       .map(([kind, of]): Condition => ({ kind, of })),
     ...steps,
     ...chains,
-    ...upToBox,
+    ...toOpen,
   )
 }
 

@@ -28,16 +28,20 @@ const about = fc.constantFrom<Condition>(
 /** Whether values are not compared with one another. */
 const isWhole = ({ type }: Shape): boolean => type === 'list' || type === 'json'
 
-/** @param hidden fields that most grants to read leave out, and most denies look at */
+/**
+ * @param hidden fields that most grants to read leave out, and most denies look at
+ * @param mays the tables of which rules ask what may be done to their records
+ */
 export function rulesOn(
   model: ModelData,
   table: string,
   hidden: readonly string[] | undefined,
+  mays: readonly string[],
 ): fc.Arbitrary<Rulebook['tables'][string]> {
   const { key, fields: shapes } = tableOf(model, table)
   const names = Object.keys(shapes)
   const isKey = (name: string) => key.includes(name)
-  const condition = conditionOn(model, [table], 2, table === 'items')
+  const condition = conditionOn(model, [table], 2, mays)
   const unchangedOf = (fields: readonly string[]) =>
     fc.constantFrom(...fields).map((field): Condition => ({ kind: 'unchanged', field }))
   const unchanged = unchangedOf(names)
@@ -166,7 +170,7 @@ export function rulesOn(
   )
   // A fence leads back to no table that is fenced; what is gone says so itself.
   const leadsBack = (each: Condition) => contains(each, (part) => part.kind === 'some' && part.table === 'items')
-  const drawnFence = conditionOn(model, [table], table === 'items' ? 1 : 0, false).filter((each) => !leadsBack(each))
+  const drawnFence = conditionOn(model, [table], table === 'items' ? 1 : 0, []).filter((each) => !leadsBack(each))
   // Half of them on a field alone, which some records are beyond and some are not.
   const byField = fc.constantFrom(...names.filter((name) => !isWhole(fieldOf(model, table, name)))).chain((name) => {
     const shape = fieldOf(model, table, name)

@@ -40,7 +40,7 @@ function optionsOn(
   const unsorted = ['list', 'bytes', 'json', ...(isPlain ? ['text', 'choice'] : [])]
   const sortable = names.filter((name) => !unsorted.includes(fields[name]?.type ?? '') || fields[name]?.key)
   const where = fc.oneof(
-    { weight: 4, arbitrary: conditionOn(model, [table], 1, true, false) },
+    { weight: 4, arbitrary: conditionOn(model, [table], 1, TABLES, false) },
     {
       weight: 1,
       arbitrary: fc

@@ -248,26 +248,31 @@ const attemptOn = (model: ModelData): fc.Arbitrary<Attempt> =>
     })
   })
 
+/** Of tables further on, or of those before, rules can ask what may be done to their records: else they went round in circles. */
+const ORDER = ['shares', 'items', 'boxes', 'people']
+
 /**
  * Draws worlds with this many attempts each.
  *
  * @param secret whether the rules hide much, and do not let it be told that a key is taken or a reference leads nowhere
  */
 export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> => {
-  const rules = (model: ModelData, table: string) => {
+  const rules = (model: ModelData, order: readonly string[], table: string) => {
     const names = Object.keys(withoutKey(model, table, tableOf(model, table).fields))
+    const mays = order.slice(order.indexOf(table) + 1)
     return secret
-      ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden))
-      : rulesOn(model, table, undefined)
+      ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden, mays))
+      : rulesOn(model, table, undefined, mays)
   }
-  return models(secret ? { [MARK]: choice('draft', 'Draft', 'done').unique().optional() } : {}).chain((model) =>
+  const own = secret ? { [MARK]: choice('draft', 'Draft', 'done').unique().optional() } : {}
+  return fc.tuple(models(own), fc.constantFrom(ORDER, [...ORDER].reverse())).chain(([model, order]) =>
     fc
       .record({
-        items: rules(model, 'items'),
-        boxes: rules(model, 'boxes'),
-        shares: rules(model, 'shares'),
+        items: rules(model, order, 'items'),
+        boxes: rules(model, order, 'boxes'),
+        shares: rules(model, order, 'shares'),
         people: fc.oneof(
-          { weight: 4, arbitrary: rules(model, 'people') },
+          { weight: 4, arbitrary: rules(model, order, 'people') },
           { weight: 1, arbitrary: fc.constant(CLOSED) },
         ),
         data: dataOf(model, secret),
