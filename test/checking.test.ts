@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import type { MemoryRecord } from 'pachter'
 import { evaluator, lookupIn } from 'pachter/decide'
-import { printKey } from 'pachter/model'
+import { printKey, type Shape, tableOf } from 'pachter/model'
 import { type Caller, expand, fieldSight, permission, specialise } from 'pachter/rules'
 import {
   compareRulebooks,
@@ -14,7 +14,7 @@ import {
   reachOfAll,
 } from 'pachter/check'
 import { type Engine, engineNames, load, openEngines } from './support/engines.js'
-import { NOW, type World, worlds } from './support/worlds.js'
+import { NOW, TABLES, type World, worlds } from './support/worlds.js'
 
 const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 40)
 const seed = process.env['PACHTER_SEED'] ?? (process.env['CI'] ? '20261123' : undefined)
@@ -22,19 +22,24 @@ const options = { numRuns: WORLDS, ...(seed && { seed: Number(seed) }) }
 
 /** The people of a world as callers: their attributes are the fields of their record of that type. */
 function peopleOf({ rulebook, data }: World) {
-  const { fields } = rulebook.model.tables['people'] as (typeof rulebook.model.tables)[string]
-  const fieldFor = (type: string, item?: string) =>
+  const { fields } = tableOf(rulebook.model, 'people')
+  const fieldFor = ({ type, item }: Shape) =>
     Object.keys(fields).find((name) => fields[name]?.type === type && fields[name].item === item && name !== 'duties')
-  const found = { text: fieldFor('text'), bigInteger: fieldFor('bigInteger'), texts: fieldFor('list', 'text') }
   const attributes = Object.fromEntries(
-    Object.entries(found).flatMap(([name, field]) => (field ? [[name, field]] : [])),
+    Object.entries(rulebook.caller.attributes).flatMap(([name, shape]) => {
+      const field = name === 'id' ? undefined : fieldFor(shape)
+      return field ? [[name, field]] : []
+    }),
   )
   const callers = (data['people'] ?? []).map((person): readonly [string, Caller] => {
     const own = Object.entries({ id: 'id', ...attributes }).map(([name, field]) => [name, person[field as string]])
     const present = Object.fromEntries(own.filter(([, value]) => value !== null)) as Caller['attributes']
-    return [String(person['id']), { signedIn: true, roles: person['duties'] as string[], attributes: present }]
+    return [
+      printKey(rulebook.model, 'people', person),
+      { signedIn: true, roles: person['duties'] as string[], attributes: present },
+    ]
   })
-  return { attributes: attributes as Record<string, string>, callers }
+  return { attributes, callers }
 }
 
 /** The keys of the records that a condition holds of, worked out in memory. */
@@ -61,18 +66,18 @@ describe('checking, on drawn worlds', () => {
         for (const engine of engines) {
           await load(engine, rulebook.model, world.data)
           const bench = openWorkbench({ rules: rulebook, callers: named, store: engine.store, clock: () => NOW })
-          for (const table of ['items', 'boxes']) {
+          for (const table of TABLES) {
             const counts = await countForMany(bench, table, bench.names)
             for (const name of bench.names) {
               const expected = keysWhere(world, table, permission(rulebook, table, 'list'), bench.caller(name)).length
               expect(counts.get(name) ?? 0, `${engine.name} ${name}`).to.equal(expected)
             }
           }
-          const { reaches } = await reachOfAll(bench, everyone, ['items', 'boxes'])
+          const { reaches } = await reachOfAll(bench, everyone, TABLES)
           expect(reaches.map(({ key }) => key)).to.have.members(callers.map(([key]) => key))
           for (const [key, caller] of callers) {
             const expected = Object.fromEntries(
-              ['items', 'boxes'].map((table) => [
+              TABLES.map((table) => [
                 table,
                 keysWhere(world, table, permission(rulebook, table, 'list'), caller).length,
               ]),
@@ -101,7 +106,7 @@ describe('checking, on drawn worlds', () => {
         const bench = openWorkbench(subject)
         const { changes } = await compareRulebooks(bench, after)
         for (const name of bench.names) {
-          for (const table of ['items', 'boxes']) {
+          for (const table of TABLES) {
             const sees = (rules: World['rulebook']) =>
               keysWhere(world, table, permission(rules, table, 'list'), bench.caller(name))
             const [was, is] = [sees(world.rulebook), sees(after)]
