@@ -94,7 +94,7 @@ describe('what is hidden', () => {
     await fc.assert(
       fc.asyncProperty(pairs(0), async (pair) => {
         const other = inSecret(pair)
-        const writes = [...claimsAt(pair, other), ...sequencesIn(pair)]
+        const writes = [...claimsAt(pair, other), ...sequencesIn(pair, other)]
         const claims = writes.filter((write) => isDecidedAlike(pair, other, write))
         const questions = [...guessesAt(pair, other), ...claims]
         guesses += questions.length

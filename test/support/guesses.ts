@@ -3,7 +3,7 @@ import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain,
 import { stepTo } from './conditions.js'
 import { idsFor } from './values.js'
 import { givable } from './filled.js'
-import { isAt, keysFor, strangerTo, textOfKey, withKey, withoutKey } from './keys.js'
+import { isAt, keyIn, keysFor, strangerTo, textOfKey, withKey, withoutKey } from './keys.js'
 import { Oracle } from './oracle.js'
 import type { Pair } from './pairs.js'
 import type { Question } from './questions.js'
@@ -77,29 +77,54 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
 
 /**
  * Writes to several records, one after another, of which the last is none, so that nothing is written: what the first would
- * make of the others can hang on what stands in one of two databases alone.
+ * make of the second hangs on what stands in one of two databases alone.
  */
-export function sequencesIn({ world, others }: Pair): readonly Question[] {
+export function sequencesIn({ world, who, others }: Pair, other: Data): readonly Question[] {
   const { model, tables } = world.rulebook
-  const questions = Object.keys(tables).flatMap((table): readonly Question[] => {
-    const all = keysFor(model, table)
+  const oracles = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW))
+  const sequences = Object.keys(tables).flatMap((table): readonly Sequence[] => {
+    const keys = (world.data[table] ?? []).map((row) => keyIn(model, table, row))
     const changes = Object.entries(givable(model, table, withoutKey(model, table, others[table]?.[0] ?? {})))
-    return all.flatMap((first): readonly Question[] => {
-      const keys = [first, ...all.filter((key) => key !== first), strangerTo(model, table)]
-      const updates = changes.map(([name, value]): Question => ({
-        method: 'updateMany',
-        table,
-        given: [keys, { [name]: value }],
-      }))
-      const acts = changes.map(([name, value]) => ({
-        method: 'actMany',
-        table,
-        given: ['settle', keys, { [name]: value }],
-      }))
-      return [{ method: 'deleteMany', table, given: [keys] }, ...updates, ...acts]
-    })
+    const writes = [
+      { action: 'delete', values: {} },
+      ...changes.flatMap(([name, value]) =>
+        ['update', 'settle'].map((action) => ({ action, values: { [name]: value } })),
+      ),
+    ]
+    return keys.flatMap((first) =>
+      keys
+        .filter((second) => second !== first)
+        .flatMap((second) => writes.map((write) => ({ ...write, table, keys: [first, second] as const }))),
+    )
   })
-  return someOf(questions)
+  const isTelling = (sequence: Sequence) => new Set(oracles.map((oracle) => comesOf(oracle, sequence))).size > 1
+  return someOf(sequences.filter(isTelling)).map(({ action, table, keys, values }): Question => {
+    const all = [...keys, strangerTo(model, table)]
+    if (action === 'delete') return { method: 'deleteMany', table, given: [all] }
+    return action === 'update'
+      ? { method: 'updateMany', table, given: [all, values] }
+      : { method: 'actMany', table, given: [action, all, values] }
+  })
+}
+
+/** The same done to two records. */
+interface Sequence {
+  readonly action: string
+  readonly table: string
+  readonly keys: readonly [first: unknown, second: unknown]
+  readonly values: Row
+}
+
+/** What comes of the second write, were the first done; nothing where that would be refused. */
+function comesOf(oracle: Oracle, { action, table, keys: [first, second], values }: Sequence): string {
+  const { rulebook, data, who, now } = oracle
+  const { statuses, stored } = oracle.foretell(table, action, first, values)
+  if (!statuses.includes(200)) return ''
+  const after = (data[table] ?? []).flatMap((row) =>
+    isAt(rulebook.model, table, row, first) ? (stored ? [stored] : []) : [row],
+  )
+  const then = new Oracle(rulebook, { ...data, [table]: after }, who, now)
+  return then.foretell(table, action, second, values).statuses.join()
 }
 
 /** Each once, whatever it is. */
