@@ -20,11 +20,13 @@ function plain(_name: string, value: unknown): unknown {
 /** The entity tag of what is sent: the same for the same content, and only for that. */
 export const tagOf = (body: string): string => `"${hash('sha256', body, 'base64url').slice(0, 27)}"`
 
+/** What proxies that compress make of our tags: weak ones, or such as name how it was done. Their text is that of the content still. */
+const CHANGED = /^(?:W[/])?("[\w-]{27})(?:-(?:gzip|br|zstd|deflate))?"$/
+
 /**
- * Whether one of the tags that a request names is this one. A weak one will do, which proxies that compress what they pass on
- * make of ours: whatever else such a tag may stand for, its text is that of the content.
+ * Whether one of the tags that a request names is this one, or what a proxy made of it.
  *
  * @param given `If-Match` or `If-None-Match`
  */
 export const isAmong = (given: string, tag: string): boolean =>
-  given.trim() === '*' || given.split(',').some((each) => each.trim().replace(/^W[/]/, '') === tag)
+  given.trim() === '*' || given.split(',').some((each) => each.trim().replace(CHANGED, '$1"') === tag)
