@@ -155,6 +155,22 @@ export function conditionOn(
   )
 }
 
+/** Any condition on records of the same table that one or two steps lead to, of which the record itself can be one. */
+export function besideOn(model: ModelData, table: string): fc.Arbitrary<Condition> {
+  const stepsFrom = (of: string) => [...parentsOf(model, of), ...childrenOf(model, of)]
+  const ways = stepsFrom(table).flatMap((first) =>
+    first.table === table
+      ? [[first]]
+      : stepsFrom(first.table).flatMap((second) => (second.table === table ? [[first, second]] : [])),
+  )
+  return fc.constantFrom(...ways).chain((way) => {
+    const levels = [table, ...way.map((step) => step.table)]
+    return conditionOn(model, levels, 0, []).map((where) =>
+      way.reduceRight((inner, step, level) => stepTo(step, level, inner), where),
+    )
+  })
+}
+
 /** A row as a `where` is given it: fields to compare, steps to other records, `may`. */
 type AnyRow = Readonly<Record<string, never>> & { may(action: string): Condition }
 

@@ -12,7 +12,7 @@ import {
   toPlain,
   type Value,
 } from 'pachter/model'
-import { conditionOn, stepTo } from './conditions.js'
+import { besideOn, conditionOn, stepTo } from './conditions.js'
 import { idsFor, valuesFor } from './values.js'
 
 type Rules = Rulebook['tables'][string]
@@ -41,7 +41,12 @@ export function rulesOn(
   const { key, fields: shapes } = tableOf(model, table)
   const names = Object.keys(shapes)
   const isKey = (name: string) => key.includes(name)
-  const condition = conditionOn(model, [table], 2, mays)
+  const negated = (each: fc.Arbitrary<Condition>) =>
+    fc.tuple(each, fc.boolean()).map(([of, isNot]): Condition => (isNot ? { kind: 'not', of } : of))
+  const condition = fc.oneof(
+    { weight: 4, arbitrary: conditionOn(model, [table], 2, mays) },
+    { weight: 1, arbitrary: negated(besideOn(model, table)) },
+  )
   const unchangedOf = (fields: readonly string[]) =>
     fc.constantFrom(...fields).map((field): Condition => ({ kind: 'unchanged', field }))
   const unchanged = unchangedOf(names)
@@ -55,8 +60,6 @@ export function rulesOn(
       return { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name: other }, right: old }
     })
   })
-  const negated = (each: fc.Arbitrary<Condition>) =>
-    fc.tuple(each, fc.boolean()).map(([of, isNot]): Condition => (isNot ? { kind: 'not', of } : of))
   /** On how a record will be: also on what of it changes. */
   const outcome = fc.oneof(
     { weight: 3, arbitrary: condition },

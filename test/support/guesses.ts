@@ -3,10 +3,11 @@ import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain,
 import { stepTo } from './conditions.js'
 import { idsFor } from './values.js'
 import { givable } from './filled.js'
-import { isAt, keyIn, keysFor, strangerTo, textOfKey, withKey, withoutKey } from './keys.js'
+import { isAt, keysFor, strangerTo, textOfKey, withKey } from './keys.js'
 import { Oracle } from './oracle.js'
 import type { Pair } from './pairs.js'
 import type { Question } from './questions.js'
+import { type Sequence, sequencesOf, thenIn } from './sequences.js'
 import { shown } from './shown.js'
 import { isFree, NOW, type World } from './worlds.js'
 
@@ -80,25 +81,10 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
  * make of the second hangs on what stands in one of two databases alone.
  */
 export function sequencesIn({ world, who, others }: Pair, other: Data): readonly Question[] {
-  const { model, tables } = world.rulebook
+  const { model } = world.rulebook
   const oracles = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW))
-  const sequences = Object.keys(tables).flatMap((table): readonly Sequence[] => {
-    const keys = (world.data[table] ?? []).map((row) => keyIn(model, table, row))
-    const changes = Object.entries(givable(model, table, withoutKey(model, table, others[table]?.[0] ?? {})))
-    const writes = [
-      { action: 'delete', values: {} },
-      ...changes.flatMap(([name, value]) =>
-        ['update', 'settle'].map((action) => ({ action, values: { [name]: value } })),
-      ),
-    ]
-    return keys.flatMap((first) =>
-      keys
-        .filter((second) => second !== first)
-        .flatMap((second) => writes.map((write) => ({ ...write, table, keys: [first, second] as const }))),
-    )
-  })
-  const isTelling = (sequence: Sequence) => new Set(oracles.map((oracle) => comesOf(oracle, sequence))).size > 1
-  return someOf(sequences.filter(isTelling)).map(({ action, table, keys, values }): Question => {
+  const isTelling = (sequence: Sequence) => new Set(oracles.map((oracle) => thenIn(oracle, sequence))).size > 1
+  return someOf(sequencesOf(world, others).filter(isTelling)).map(({ action, table, keys, values }): Question => {
     const all = [...keys, strangerTo(model, table)]
     if (action === 'delete') return { method: 'deleteMany', table, given: [all] }
     return action === 'update'
@@ -107,32 +93,13 @@ export function sequencesIn({ world, who, others }: Pair, other: Data): readonly
   })
 }
 
-/** The same done to two records. */
-interface Sequence {
-  readonly action: string
-  readonly table: string
-  readonly keys: readonly [first: unknown, second: unknown]
-  readonly values: Row
-}
-
-/** What comes of the second write, were the first done; nothing where that would be refused. */
-function comesOf(oracle: Oracle, { action, table, keys: [first, second], values }: Sequence): string {
-  const { rulebook, data, who, now } = oracle
-  const { statuses, stored } = oracle.foretell(table, action, first, values)
-  if (!statuses.includes(200)) return ''
-  const after = (data[table] ?? []).flatMap((row) =>
-    isAt(rulebook.model, table, row, first) ? (stored ? [stored] : []) : [row],
-  )
-  const then = new Oracle(rulebook, { ...data, [table]: after }, who, now)
-  return then.foretell(table, action, second, values).statuses.join()
-}
-
 /** Each once, whatever it is. */
 export const distinct = <T>(all: readonly T[]): readonly T[] => [
   ...new Map(all.map((each) => [shown(each), each])).values(),
 ]
 
-const someOf = <T>(all: readonly T[]): readonly T[] => all.filter((_, at) => at % Math.ceil(all.length / MOST) === 0)
+export const someOf = <T>(all: readonly T[]): readonly T[] =>
+  all.filter((_, at) => at % Math.ceil(all.length / MOST) === 0)
 
 /** Which of the records that are seen are found, were nothing hidden from the condition. */
 const answerTo = (oracle: Oracle, [table, where]: Guess): string =>
