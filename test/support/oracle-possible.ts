@@ -95,9 +95,8 @@ export abstract class Possible {
     }
   }
 
-  private couldReach({ table, where }: Condition & { kind: 'some' }): boolean {
-    const { fence } = this.rules(table)
-    return this.could(where, true) && (!fence || this.could(fence, true))
+  private couldReach({ table, where, through }: Condition & { kind: 'some' }): boolean {
+    return [where, through, this.rules(table).fence].every((each) => !each || this.could(each, true))
   }
 
   private lacks(operand: Operand): boolean {
