@@ -15,7 +15,7 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 const files = readdirSync(`${root}test`).filter((file) => file.endsWith('.test.ts'))
 /** Those that draw much, those that check drawn worlds, and those in a browser take about as long as all others. Each half starts its own servers. */
 const isLong = (file) =>
-  /^(checking|engines|first-rule|getting-started|hidden|hostile|live-drawn|page|prisma|small-worlds)/.test(file)
+  /^(checking|engines|first-rule|getting-started|hidden\.|hostile|live-drawn|page|prisma|small-worlds)/.test(file)
 // Servers that are given by address are there once, so that one half would be in the other's way.
 const isShared = Boolean(process.env.PACHTER_POSTGRESQL_URL ?? process.env.PACHTER_MARIADB_URL)
 
