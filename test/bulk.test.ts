@@ -108,15 +108,16 @@ const drawn = fc.oneof(
 /** What comes of one write: what it returns, or what is told. */
 type Outcome = { readonly record: unknown } | BulkRefusal
 
-/** What is given besides which records. */
-const moreOf = ({ method, values }: Bulk): readonly unknown[] =>
-  method === 'update' || method === 'act' ? [values] : []
+/** What is given to write one of the records, or all. */
+const givenTo = ({ method, values }: Bulk, which: unknown): readonly unknown[] => {
+  if (method === 'act') return ['settle', which, values]
+  return method === 'update' ? [which, values] : [which]
+}
 
 async function writeOne(store: AnyStore, bulk: Bulk, at: number): Promise<Outcome> {
   const { method, table, all } = bulk
-  const given = [...(method === 'act' ? ['settle'] : []), all[at], ...moreOf(bulk)]
   try {
-    const record = await store[method]?.(table, ...given)
+    const record = await store[method]?.(table, ...givenTo(bulk, all[at]))
     return { record: method === 'delete' ? all[at] : record }
   } catch (error) {
     const isTold = error instanceof RefusedError || error instanceof InputError || error instanceof ConflictError
@@ -128,9 +129,8 @@ async function writeOne(store: AnyStore, bulk: Bulk, at: number): Promise<Outcom
 /** What a bulk write says: what was written and refused, or why all of it is. */
 async function writeAll(store: AnyStore, bulk: Bulk): Promise<{ written: unknown[]; refused: readonly BulkRefusal[] }> {
   const { method, table, all, partly } = bulk
-  const given = [...(method === 'act' ? ['settle'] : []), all, ...moreOf(bulk), { partly }]
   try {
-    const said = await store[`${method}Many`]?.(table, ...given)
+    const said = await store[`${method}Many`]?.(table, ...givenTo(bulk, all), { partly })
     if (partly) return said as Awaited<ReturnType<typeof writeAll>>
     return { written: method === 'delete' ? [...all] : (said as unknown[]), refused: [] }
   } catch (error) {
