@@ -238,14 +238,14 @@ export default defineConfig({ rules: rules as never, callers, store, titles: { e
       expect(error.message, bad).to.match(message)
       expect(error.code).to.equal('expectations-invalid')
     }
-    const { status, stdout, stderr } = await pachter('check', file('bad.yaml', wrong[0]?.[0] as string))
+    const { status, stdout, stderr } = await pachter('check', file('bad.yaml', wrong[0]?.[0] as string), ...quick)
     expect({ status, stdout }).to.deep.equal({ status: 2, stdout: '' })
     expect(stderr).to.match(/bad.yaml:1:12: There is no caller "bob"/)
   })
 
   it('writes a page that stands alone', async () => {
     const page = join(scratch, 'report.html')
-    expect((await pachter('check', '--report', page)).status).to.equal(0)
+    expect((await pachter('check', `${demo}expectations.yaml`, '--report', page, ...quick)).status).to.equal(0)
     const html = readFileSync(page, 'utf8')
     expect(html).to.match(/^<!doctype html>\n<html lang="en">/)
     expect(html).not.to.match(/<script|<link|https?:|url\(/)

@@ -16,7 +16,7 @@ import {
 import { type Engine, engineNames, load, openEngines } from './support/engines.js'
 import { NOW, TABLES, type World, worlds } from './support/worlds.js'
 
-const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 40)
+const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 24)
 const seed = process.env['PACHTER_SEED'] ?? (process.env['CI'] ? '20261123' : undefined)
 const options = { numRuns: WORLDS, ...(seed && { seed: Number(seed) }) }
 
@@ -53,6 +53,9 @@ describe('checking, on drawn worlds', () => {
   before(async () => {
     engines = await openEngines()
   })
+
+  // What is compared and explained is worked out before any database comes into it.
+  const quickest = () => engines.find(({ name }) => name === 'better-sqlite3') as Engine
 
   it(`counts what everyone reaches as asking for each would, on ${engineNames.join(', ')}`, async function () {
     this.timeout(0)
@@ -94,15 +97,15 @@ describe('checking, on drawn worlds', () => {
 
   it('compares two rulebooks as listing everything under both would', async function () {
     this.timeout(0)
-    const [engine] = engines
+    const engine = quickest()
     let changed = 0
     await fc.assert(
       fc.asyncProperty(worlds(2), fc.nat(), async (world, pick) => {
         const mutants = mutantsOf(world.rulebook).filter(({ change }) => / read | list | tie /.test(change))
         const after = (mutants[pick % mutants.length] as (typeof mutants)[number]).rulebook
-        await load(engine as Engine, world.rulebook.model, world.data)
+        await load(engine, world.rulebook.model, world.data)
         const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
-        const subject = { rules: world.rulebook, callers, store: (engine as Engine).store, clock: () => NOW }
+        const subject = { rules: world.rulebook, callers, store: engine.store, clock: () => NOW }
         const bench = openWorkbench(subject)
         const { changes } = await compareRulebooks(bench, after)
         for (const name of bench.names) {
@@ -140,16 +143,16 @@ describe('checking, on drawn worlds', () => {
 
   it('explains each part of a verdict as it is', async function () {
     this.timeout(0)
-    const [engine] = engines
+    const engine = quickest()
     let explained = 0
     await fc.assert(
       fc.asyncProperty(worlds(3), async (world) => {
-        await load(engine as Engine, world.rulebook.model, world.data)
+        await load(engine, world.rulebook.model, world.data)
         const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
         const bench = openWorkbench({
           rules: world.rulebook,
           callers,
-          store: (engine as Engine).store,
+          store: engine.store,
           clock: () => NOW,
         })
         for (const [at, { table }] of world.attempts.entries()) {

@@ -5,10 +5,11 @@ import { accessQuestions, accessReader, answer, lookupIn } from 'pachter/decide'
 import { checkCaller } from 'pachter/rules'
 import { someoneIn } from './callers.js'
 import { filledIn, givable } from './filled.js'
-import { isAt, keyIn, textOfKey } from './keys.js'
+import { isAt, textOfKey } from './keys.js'
 import { Oracle, type Someone } from './oracle.js'
 import { same } from './oracle-values.js'
 import { attemptsIn, type Question, questionOn } from './questions.js'
+import { shown } from './shown.js'
 import { isUnique, NOW, recordOf, type World, worlds } from './worlds.js'
 
 type Row = Readonly<Record<string, unknown>>
@@ -40,11 +41,14 @@ export const pairs = (questions: number, draw = questionOn): fc.Arbitrary<Pair> 
     })
   })
 
+/** Looks at a database as a caller does: who that is, and each record that is seen, by its place. */
+type Look = (data: Data, first?: string) => Iterable<readonly [place: string, seen: string]>
+
 /**
- * All that a caller sees of a database, and may do to it, and which roles it gives the caller, who knows them: as text,
- * what two databases have in common where they differ in secret.
+ * All that a caller sees of a database, and may do to it, and which roles it gives the caller, who knows them; of one table
+ * first, if that is wanted.
  */
-export function viewer({ rulebook }: World, who: Someone): (data: Data) => string {
+function looker({ rulebook }: World, who: Someone): Look {
   const { model } = rulebook
   const caller = checkCaller(rulebook.caller, who)
   const asked = Object.keys(rulebook.tables).flatMap((table) =>
@@ -55,36 +59,60 @@ export function viewer({ rulebook }: World, who: Someone): (data: Data) => strin
       access: accessReader(rulebook, table, caller, how),
     })),
   )
-  return (data) => {
+  return function* (data, first) {
     const oracle = new Oracle(rulebook, data, who, NOW)
     const place = { caller, now: NOW, lookup: lookupIn(data) }
-    const shown = asked.flatMap(({ table, how, questions, access }) =>
-      [...(data[table] ?? [])]
-        .sort((left, right) => (textOfKey(model, table, left) < textOfKey(model, table, right) ? -1 : 1))
-        .flatMap((row) => {
-          const fields = oracle.sees(table, row, how)
-          if (!fields) return []
-          const shownFields = fields.map((name) => [name, row[name]])
-          return [[table, how, keyIn(model, table, row), shownFields, access(answer(questions, row, place))]]
-        }),
-    )
-    return JSON.stringify([[...oracle.roles()], shown], (_, value: unknown) =>
-      typeof value === 'bigint' ? `${value}n` : value,
-    )
+    yield ['', [...oracle.roles()].join()]
+    const isFirst = ({ table }: { readonly table: string }) => Number(table === first)
+    for (const { table, how, questions, access } of [...asked].sort((left, right) => isFirst(right) - isFirst(left))) {
+      for (const row of data[table] ?? []) {
+        const fields = oracle.sees(table, row, how)
+        if (!fields) continue
+        const shownFields = fields.map((name) => [name, row[name]])
+        yield [
+          JSON.stringify([table, how, textOfKey(model, table, row)]),
+          shown([shownFields, access(answer(questions, row, place))]),
+        ]
+      }
+    }
+  }
+}
+
+/** The same as text: what two databases have in common where they differ in secret. */
+export function viewer(world: World, who: Someone): (data: Data) => string {
+  const look = looker(world, who)
+  return (data) => shown([...look(data)].sort(([left], [right]) => (left < right ? -1 : 1)))
+}
+
+/**
+ * Whether a caller notices nothing where a database becomes another.
+ *
+ * @returns asked of the other one, and the table that differs
+ */
+export function unnoticedBy(world: World, who: Someone): (next: Data, table: string) => boolean {
+  const look = looker(world, who)
+  const seen = new Map(look(world.data))
+  return (next, table) => {
+    let met = 0
+    // What a change shows, it shows at its own table most often: so most are looked at in part.
+    for (const [place, what] of look(next, table)) {
+      if (seen.get(place) !== what) return false
+      met += 1
+    }
+    return met === seen.size
   }
 }
 
 /** The same database to this caller, as different as can be to everybody else. */
 export function inSecret({ world, who, others }: Pair): Data {
   const { model } = world.rulebook
-  const viewOf = viewer(world, who)
-  const view = viewOf(world.data)
+  const isUnnoticed = unnoticedBy(world, who)
   let data = world.data
   const rowsOf = (table: string) => data[table] ?? []
   const attempt = (table: string, rows: readonly Row[]) => {
     const next = { ...data, [table]: rows }
     const isPossible = rows.every((_, at) => isUnique(model, table, rows, at))
-    if (isPossible && viewOf(next) === view) data = next
+    if (isPossible && isUnnoticed(next, table)) data = next
   }
   for (const [table, given] of Object.entries(others)) {
     const key: readonly string[] = model.tables[table]?.key ?? []

@@ -69,6 +69,15 @@ export async function startMariadb(): Promise<Server> {
 
 const CREATE = 'CREATE DATABASE pachter CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci'
 
+/** Nothing has to outlast the tests; and to make a table of each drawn one takes a fifth of the time so. */
+const FORGETFUL = [
+  '--debug-no-sync',
+  '--innodb-flush-log-at-trx-commit=0',
+  '--innodb-flush-method=nosync',
+  '--skip-innodb-doublewrite',
+  '--skip-innodb-file-per-table',
+]
+
 /** Starts a MariaDB server with these options besides, without a database in it. */
 async function launchMariadb(...options: readonly string[]): Promise<Server & { readonly port: number }> {
   if (!MARIADB) throw new Error('MariaDB is not installed; see docs/testing.md.')
@@ -84,7 +93,7 @@ async function launchMariadb(...options: readonly string[]): Promise<Server & { 
     `--socket=${join(folder, 'socket')}`,
     `--port=${port}`,
     '--bind-address=127.0.0.1',
-    '--innodb-flush-log-at-trx-commit=0',
+    ...FORGETFUL,
     '--innodb-buffer-pool-size=512M',
     ...options,
   ])
