@@ -1,5 +1,7 @@
 import { expect } from 'chai'
-import { decide, defineCaller, defineRules, integer, not } from 'pachter'
+import { createGuard, decide, defineCaller, defineModel, defineRules, integer, not, text } from 'pachter'
+import { engineNames, load, openEngines } from './support/engines.js'
+import { refusalOf } from './support/korenveld.js'
 import { data, model, packet } from './support/packets.js'
 
 const caller = defineCaller({ id: integer() })
@@ -94,5 +96,30 @@ describe('what a caller is told', () => {
       return decide(changing, asked).invalid
     })
     expect(told).to.deep.equal(Array.from({ length: 2 }, () => ({ label: 'no dill', id: 'only the ninth' })))
+  })
+
+  it(`lets a unique value be left empty, which is never taken, on ${engineNames.join(', ')}`, async () => {
+    const seeds = defineModel({
+      seeds: { id: integer().key().generated(), ownerId: integer(), code: text().unique().optional() },
+    })
+    const own = defineRules(seeds, caller, {
+      seeds: ({ row, caller: me, signedIn, table }) =>
+        table
+          .ties({ owner: row.ownerId.is(me.id) })
+          .grants({ read: ['owner'], create: [signedIn], update: ['owner'] })
+          .stamps({ create: { ownerId: me.id } }),
+    })
+    const stored = [
+      { id: 1, ownerId: 8, code: null },
+      { id: 2, ownerId: 7, code: 'B' },
+    ]
+    for (const engine of await openEngines()) {
+      await load(engine, seeds, { seeds: stored })
+      const ana = createGuard({ rules: own, store: { ...engine.store } }).as({ id: 7 })
+      expect(await ana.create('seeds', { code: null }), engine.name).to.include({ ownerId: 7, code: null })
+      expect(await ana.update('seeds', 2, { code: null }), engine.name).to.include({ code: null })
+      const { message } = await refusalOf(ana.create('seeds', { code: 'A' }))
+      expect(message).to.equal('You may not set code of seeds: code is not yours to choose.')
+    }
   })
 })

@@ -48,27 +48,31 @@ export function discretions(
     ...chosen.map((name) => placed(name, 'taken', whoeverHas(rulebook, table, key))),
     ...fields
       .filter((name) => all[name]?.unique && !key.includes(name))
-      .map((name) => placed(name, 'taken', whoeverHas(rulebook, table, [name]))),
+      .map((name) => placed(name, 'taken', anyOf(isMissing(name), whoeverHas(rulebook, table, [name])))),
     ...fields.flatMap((name) => {
       const relation = parents.get(name)
       if (!relation) return []
       const { name: called, table: parent, from, to } = relation
-      const field = { kind: 'field', level: 0, name: from } as const
       const leads: Condition = {
         kind: 'some',
         relation: called,
         table: parent,
-        from: field,
+        from: own(from),
         to: { level: 1, field: to },
         one: true,
         where: { kind: 'may', level: 1, table: parent, action: 'get' },
       }
       // Where all records of the other table are seen, the database's own answer tells no more.
       const isOpen = whoeverHas(rulebook, parent, [])
-      return [placed(name, 'reference', anyOf(isOpen, notOf({ kind: 'isSet', operand: field }), leads))]
+      return [placed(name, 'reference', anyOf(isOpen, isMissing(from), leads))]
     }),
   ]
 }
+
+const own = (name: string) => ({ kind: 'field', level: 0, name }) as const
+
+/** No value at all leads nowhere, and is never taken. */
+const isMissing = (name: string): Condition => notOf({ kind: 'isSet', operand: own(name) })
 
 /**
  * When the caller sees every record that has these values, and that it has them, whatever else stands in it: by what the

@@ -67,12 +67,14 @@ ORDER BY a.attrelid, a.attnum`
 const NAMES = (numbers: string, table: string) =>
   `(SELECT json_agg(a.attname ORDER BY k.at)::text FROM unnest(${numbers}) WITH ORDINALITY AS k (number, at) JOIN pg_attribute a ON a.attrelid = ${table} AND a.attnum = k.number)`
 
+// A column of which only one row may have no value is not unique() as a model has it.
 const CONSTRAINTS = `SELECT c.conrelid::text AS "table", c.contype::text AS "kind", COALESCE(${NAMES('c.conkey', 'c.conrelid')}, '[]') AS "columns",
 CASE WHEN c.contype = 'c' THEN pg_get_expr(c.conbin, c.conrelid) ELSE '' END AS "said", c.confrelid::text AS "to",
 COALESCE(${NAMES('c.confkey', 'c.confrelid')}, '[]') AS "toColumns"
 FROM pg_constraint c WHERE c.conrelid <> 0 AND c.contype IN ('p', 'f', 'c')
 UNION ALL SELECT i.indrelid::text, 'u', ${NAMES('i.indkey[0:i.indnkeyatts - 1]', 'i.indrelid')}, '', NULL, '[]'
-FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid`
+FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid
+AND NOT COALESCE((to_jsonb(i) ->> 'indnullsnotdistinct')::boolean, false)`
 
 const TYPES: Readonly<Record<string, Shape['type']>> = {
   int2: 'integer',
