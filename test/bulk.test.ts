@@ -15,7 +15,7 @@ import { about, shown } from './support/shown.js'
 import { NOW, recordOf, TABLES, valuesFrom, type World, worlds } from './support/worlds.js'
 
 /** How many worlds are drawn for each engine, and how many bulk writes in each. */
-const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 10)
+const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 6)
 const WRITES = 12
 
 const { PACHTER_SEED = process.env['CI'] ? '20261127' : undefined } = process.env

@@ -13,7 +13,7 @@ import { idsFor } from './support/values.js'
 import { recordOf, type World, worlds } from './support/worlds.js'
 
 /** How many worlds are drawn for each engine. */
-const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 6)
+const WORLDS = Number(process.env['PACHTER_WORLDS'] ?? 4)
 
 const { PACHTER_SEED = process.env['CI'] ? '20261126' : undefined } = process.env
 

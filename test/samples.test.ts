@@ -176,7 +176,7 @@ describe('values of every type, from the database to a page and back', function 
           expect(await page.locator('p').textContent()).to.equal('{}')
           expect(inForms(await stored(id))).to.deep.equal(wanted)
         }),
-        { numRuns: 15, endOnFailure: stopsAtFirst },
+        { numRuns: 8, endOnFailure: stopsAtFirst },
       )
     })
 

@@ -50,21 +50,22 @@ export function rulesOn(
   const unchangedOf = (fields: readonly string[]) =>
     fc.constantFrom(...fields).map((field): Condition => ({ kind: 'unchanged', field }))
   const unchanged = unchangedOf(names)
-  /** What it was, beside what it or another field becomes. */
-  const kept = fc.constantFrom(...names).chain((name): fc.Arbitrary<Condition> => {
-    const shape = fieldOf(model, table, name)
-    const old: Operand = { kind: 'old', name }
-    if (isWhole(shape)) return fc.constant({ kind: 'isSet', operand: old })
-    const alike = names.filter((other) => comparesAs(fieldOf(model, table, other)) === comparesAs(shape))
-    return fc.constantFrom(name, ...alike).map((other): Condition => {
-      return { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name: other }, right: old }
+  /** What one of these was, beside what it or another field becomes. */
+  const keptOf = (fields: readonly string[]) =>
+    fc.constantFrom(...fields).chain((name): fc.Arbitrary<Condition> => {
+      const shape = fieldOf(model, table, name)
+      const old: Operand = { kind: 'old', name }
+      if (isWhole(shape)) return fc.constant({ kind: 'isSet', operand: old })
+      const alike = names.filter((other) => comparesAs(fieldOf(model, table, other)) === comparesAs(shape))
+      return fc.constantFrom(name, ...alike).map((other): Condition => {
+        return { kind: 'compare', how: 'is', left: { kind: 'field', level: 0, name: other }, right: old }
+      })
     })
-  })
   /** On how a record will be: also on what of it changes. */
   const outcome = fc.oneof(
     { weight: 3, arbitrary: condition },
     { weight: 1, arbitrary: negated(unchanged) },
-    { weight: 1, arbitrary: negated(kept) },
+    { weight: 1, arbitrary: negated(keptOf(names)) },
     {
       weight: 1,
       arbitrary: fc.tuple(condition, negated(unchanged)).map(([...of]): Condition => ({ kind: 'any', of })),
@@ -100,6 +101,14 @@ export function rulesOn(
     .map((to) => [{ to: [to], fields: names.filter((name) => !hidden?.includes(name)) }])
   const read = mostly<unknown>(masked, opened)
   const more = hidden ? fc.oneof({ weight: 2, arbitrary: fc.constant([]) }, { weight: 1, arbitrary: grants }) : grants
+  /** Who may read: by one grant for lists and single records, or by others for each, and then lists of some show all. */
+  const apart = fc.record({ read: fc.constant([]), list: fc.oneof(some, fc.constant([{ to: ['first'] }])), get: read })
+  const reading = hidden
+    ? fc.oneof(
+        { weight: 3, arbitrary: fc.record({ read, list: more, get: more }) },
+        { weight: 1, arbitrary: apart as fc.Arbitrary<{ read: unknown; list: unknown; get: unknown }> },
+      )
+    : fc.record({ read, list: more, get: more })
   const asksOf = (of: string, fields: readonly string[], level: number) =>
     fc.constantFrom(...fields).chain((name): fc.Arbitrary<Condition> => {
       const field = fieldOf(model, of, name)
@@ -213,22 +222,16 @@ export function rulesOn(
     .constantFrom(...names.filter((name) => !isKey(name)))
     .map((name) => ({ [name]: { onUpdate: 'forbidden' } }))
   const checkOf = (fields: readonly string[], message: string) =>
-    mostly(fc.oneof(negated(ofRelated), negated(kept)), outcome).map((that) => ({ that, message, fields }))
+    mostly(fc.oneof(negated(ofRelated), negated(keptOf(secrets))), outcome).map((that) => ({ that, message, fields }))
   const drawn = fc.tuple(rare(fence), rare(gone)).chain(([fenced, leaving]) =>
     fc.record({
       ...(fenced && { fence: fc.constant(fenced) }),
       ...(leaving && { gone: fc.constant(leaving) }),
       actions: fc.constant(['settle']),
       ties: fc.record({ first: condition, second: condition }),
-      grants: fc.record({
-        read,
-        list: more,
-        get: more,
-        create: written,
-        update: written,
-        delete: written,
-        settle: written,
-      }),
+      grants: fc
+        .tuple(reading, fc.record({ create: written, update: written, delete: written, settle: written }))
+        .map(([reads, writes]) => ({ ...reads, ...writes })),
       denies: fc.oneof(
         { weight: hidden ? 1 : 2, arbitrary: fc.constant({}) },
         { weight: hidden ? 3 : 1, arbitrary: fc.record({ deny, other }, { requiredKeys: ['deny'] }) },
@@ -238,7 +241,7 @@ export function rulesOn(
       checks: fc.record({
         fields: rare(fixed).map((each) => each ?? {}),
         records: fc.oneof(
-          { weight: 3, arbitrary: fc.constant({}) },
+          { weight: hidden ? 2 : 3, arbitrary: fc.constant({}) },
           {
             weight: 1,
             arbitrary: fc.record(

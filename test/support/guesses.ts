@@ -6,7 +6,7 @@ import { givable } from './filled.js'
 import { isAt, keysFor, strangerTo, textOfKey, withKey } from './keys.js'
 import { Oracle } from './oracle.js'
 import type { Pair } from './pairs.js'
-import type { Question } from './questions.js'
+import { attemptsIn, type Question } from './questions.js'
 import { type Sequence, sequencesOf, thenIn } from './sequences.js'
 import { shown } from './shown.js'
 import { isFree, NOW, type World } from './worlds.js'
@@ -46,23 +46,29 @@ export function guessesAt({ world, who }: Pick<Pair, 'world' | 'who'>, other: Da
  * Writes that would run into what stands in one of two databases alone: a key or a unique value that is taken there, or a
  * reference that leads somewhere there. Nothing else stands in their way.
  */
-export function claimsAt({ world, others }: Pair, other: Data): readonly Question[] {
+export function claimsAt({ world, who, others }: Pair, other: Data): readonly Question[] {
   const { model, tables } = world.rulebook
+  const oracles = [world.data, other].map((data) => new Oracle(world.rulebook, data, who, NOW))
+  const isOpen = ({ table, ...claim }: Question) =>
+    attemptsIn(model, { table, ...claim }).every(({ action, key, values }) =>
+      oracles.every((oracle) => oracle.foretell(table, action, key, values).statuses.includes(200)),
+    )
   const differences = differencesTo(world, other)
-  const create = (table: string, more: Row): Question => {
-    const fields = Object.entries(givable(model, table, others[table]?.[0] ?? {}))
-    const free = fields.map(([name, value]) => [name, isFree(fieldOf(model, table, name)) ? value : null])
-    return {
-      method: 'create',
-      table,
-      given: [{ ...Object.fromEntries(free), ...withKey(model, table, strangerTo(model, table)), ...more }],
-    }
-  }
+  const creates = (table: string, more: Row): readonly Question[] =>
+    (others[table] ?? []).map((row) => {
+      const fields = Object.entries(givable(model, table, row))
+      const free = fields.map(([name, value]) => [name, isFree(fieldOf(model, table, name)) ? value : null])
+      return {
+        method: 'create',
+        table,
+        given: [{ ...Object.fromEntries(free), ...withKey(model, table, strangerTo(model, table)), ...more }],
+      }
+    })
   const anyway = (table: string, more: Row): readonly Question[] => [
-    create(table, more),
+    ...creates(table, more),
     ...keysFor(model, table).map((key): Question => ({ method: 'update', table, given: [key, more] })),
   ]
-  const keys = differences.flatMap(({ table, key, field }) => (field === undefined ? [create(table, key)] : []))
+  const keys = differences.flatMap(({ table, key, field }) => (field === undefined ? creates(table, key) : []))
   const unique = differences.flatMap(({ table, field, value }) =>
     field && value !== null && fieldOf(model, table, field).unique ? anyway(table, { [field]: value }) : [],
   )
@@ -73,7 +79,7 @@ export function claimsAt({ world, others }: Pair, other: Data): readonly Questio
         )
       : [],
   )
-  return [keys, unique, references].flatMap((claims) => someOf(distinct(claims)))
+  return [keys, unique, references].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
 }
 
 /**
