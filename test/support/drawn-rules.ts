@@ -104,10 +104,7 @@ export function rulesOn(
   /** Who may read: by one grant for lists and single records, or by others for each, and then lists of some show all. */
   const apart = fc.record({ read: fc.constant([]), list: fc.oneof(some, fc.constant([{ to: ['first'] }])), get: read })
   const reading = hidden
-    ? fc.oneof(
-        { weight: 3, arbitrary: fc.record({ read, list: more, get: more }) },
-        { weight: 1, arbitrary: apart as fc.Arbitrary<{ read: unknown; list: unknown; get: unknown }> },
-      )
+    ? fc.oneof({ weight: 3, arbitrary: fc.record({ read, list: more, get: more }) }, { weight: 1, arbitrary: apart })
     : fc.record({ read, list: more, get: more })
   const asksOf = (of: string, fields: readonly string[], level: number) =>
     fc.constantFrom(...fields).chain((name): fc.Arbitrary<Condition> => {

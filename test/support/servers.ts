@@ -69,7 +69,7 @@ export async function startMariadb(): Promise<Server> {
 
 const CREATE = 'CREATE DATABASE pachter CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci'
 
-/** Nothing has to outlast the tests; and to make a table of each drawn one takes a fifth of the time so. */
+/** Nothing has to outlast the tests; so it takes a fifth of the time to make the tables of a drawn world. */
 const FORGETFUL = [
   '--debug-no-sync',
   '--innodb-flush-log-at-trx-commit=0',
