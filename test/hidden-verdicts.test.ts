@@ -15,7 +15,7 @@ import { isFree, NOW } from './support/worlds.js'
 type Row = Readonly<Record<string, unknown>>
 
 /** How many pairs of databases are drawn. */
-const PAIRS = Number(process.env['PACHTER_VERDICTS'] ?? 150)
+const PAIRS = Number(process.env['PACHTER_VERDICTS'] ?? 220)
 
 const { PACHTER_SEED = process.env['CI'] ? '20261127' : undefined } = process.env
 
