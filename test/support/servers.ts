@@ -75,7 +75,6 @@ const FORGETFUL = [
   '--innodb-flush-log-at-trx-commit=0',
   '--innodb-flush-method=nosync',
   '--skip-innodb-doublewrite',
-  '--skip-innodb-file-per-table',
 ]
 
 /** Starts a MariaDB server with these options besides, without a database in it. */
