@@ -1,6 +1,8 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect } from 'chai'
+import { readCatalogue } from 'pachter/adopt'
+import type { SqlStore } from 'pachter/sql'
 import { type Foreign, inPostgresql, inSqlite, openForeign } from './support/adopted.js'
 import { compileErrors } from './support/compiled.js'
 import { pachterAnew, pachterIn } from './support/command-line.js'
@@ -156,6 +158,15 @@ describe('adopt', () => {
       }
       expect((await advised()).stdout, name).to.include('Every tie has the index it needs.')
     }
+  })
+
+  it('takes for unique what any number of rows may be without, and nothing else', async () => {
+    const { store } = (await openEngines()).find(({ name }) => name === 'PGlite') as { store: SqlStore }
+    const columns = 'id int PRIMARY KEY, code text UNIQUE NULLS NOT DISTINCT, name text UNIQUE'
+    await store.query(`CREATE TABLE lockers (${columns})`, [])
+    const { tables } = await readCatalogue(store)
+    await store.query('DROP TABLE lockers', [])
+    expect(tables.find(({ name }) => name === 'lockers')?.uniques).to.deep.equal([['name']])
   })
 
   it('tells a drift, writes what is new when it is run again, and keeps what a person wrote', async () => {
