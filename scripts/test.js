@@ -1,4 +1,4 @@
-// Runs every test this machine can run, in two processes at the same time, and says plainly which it could not.
+// Runs every test this machine can run, in three processes at the same time, and says plainly which it could not.
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { readdirSync } from 'node:fs'
@@ -13,25 +13,35 @@ const { hasChromium } = await tsImport('../test/support/browser.ts', import.meta
 
 const root = fileURLToPath(new URL('..', import.meta.url))
 const files = readdirSync(`${root}test`).filter((file) => file.endsWith('.test.ts'))
-/** Those that draw much, those that check drawn worlds, and those in a browser take about as long as all others. Each half starts its own servers. */
-const isLong = (file) =>
-  /^(checking|engines|first-rule|getting-started|hidden\.|hostile|live-drawn|page|prisma|small-worlds)/.test(file)
-// Servers that are given by address are there once, so that one half would be in the other's way.
+/**
+ * Those that draw most worlds, those that try what is built of it all, and all others: each about a third of the time. There are
+ * more of them than processors, since each waits for databases and browsers; each starts its own servers.
+ */
+const PARTS = [
+  /^(engines|hidden)/,
+  /^(adopt|check|demo|first-rule|getting-started|http-verdicts|no-trace|own-queries|page|prisma|samples)/,
+  /./,
+]
+const partOf = (file) => PARTS.findIndex((part) => part.test(file))
+// Servers that are given by address are there once, so that the parts would be in each other's way.
 const isShared = Boolean(process.env.PACHTER_POSTGRESQL_URL ?? process.env.PACHTER_MARIADB_URL)
 
-const others = mocha(
-  files.filter((file) => !isLong(file)),
-  'inherit',
-)
-if (isShared) await others
-// What the second half says comes when the first has said all.
-const long = mocha(files.filter(isLong), 'pipe')
-const ended = [await others, await long]
+const runs = []
+for (const [part] of PARTS.entries()) {
+  // What others say comes when the last has said all.
+  const run = mocha(
+    files.filter((file) => partOf(file) === part),
+    isShared || part === PARTS.length - 1 ? 'inherit' : 'pipe',
+  )
+  if (isShared) await run
+  runs.push(run)
+}
+const ended = await Promise.all(runs)
 process.stdout.write(ended.map(({ output }) => output).join(''))
 if (ended.some(({ status }) => status !== 0)) process.exitCode = 1
 
-async function mocha(half, stdout) {
-  const args = ['mocha', ...half.map((file) => `test/${file}`), ...process.argv.slice(2)]
+async function mocha(part, stdout) {
+  const args = ['mocha', ...part.map((file) => `test/${file}`), ...process.argv.slice(2)]
   const run = spawn('npx', args, { cwd: root, stdio: ['ignore', stdout, 'inherit'] })
   let output = ''
   run.stdout?.setEncoding('utf8').on('data', (text) => (output += text))
