@@ -46,7 +46,11 @@ export const overHttp: Asking = async ({ world: { rulebook }, who }, store) => {
     const response = await handle(new Request(`http://localhost${at}`, init))
     const body = await response.clone().text()
     if (response.status >= 500) throw new Error(failures.map(inFull).join())
-    came.push([init.method ?? 'GET', response.status, [...response.headers], body])
+    const { method = 'GET' } = init
+    came.push([method, response.status, [...response.headers], body])
+    if (method !== 'GET') return response
+    const head = await handle(new Request(`http://localhost${at}`, { ...init, method: 'HEAD' }))
+    came.push(['HEAD', head.status, [...head.headers], await head.text()])
     return response
   }
   const client = createClient({ model: model as never, signIn: null, fetch: fetch as never }) as unknown as AnyStore
@@ -108,7 +112,7 @@ export const overHttp: Asking = async ({ world: { rulebook }, who }, store) => {
     came = []
     await asked(question)
     const isRead = READS.includes(question.method)
-    const isDone = came.some(([method, status]) => status < 300 && (isRead || method !== 'GET'))
+    const isDone = came.some(([method, status]) => status < 300 && (isRead || !['GET', 'HEAD'].includes(method)))
     return isDone ? came : { error: 'refused', came }
   }
 }
