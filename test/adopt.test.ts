@@ -126,6 +126,9 @@ describe('adopt', () => {
     expect(rules).to.include('.gone(row.deletedAt.isSet(), { onDelete: { deletedAt: now } })')
     expect(rules).to.include('row.toolShares.some((each) => each.userId.is(caller.id)), // toolShares lists people')
     expect(rules).not.to.include('passwordHash')
+    expect(rules).to.include(
+      'shelves: nothing suggests who may do what: closed; until somebody may read it, nobody can set',
+    )
     // Nobody shares with themselves, hands on what they were assigned, or says where they belong.
     expect(rules).to.match(/toolShares[\s\S]*create: \[\s+\{ to: 'toolKeeper'/)
     expect(rules).to.include("{ to: 'assignedTo', fields: ['status', 'notes'] }")
@@ -164,9 +167,16 @@ describe('adopt', () => {
     const { store } = (await openEngines()).find(({ name }) => name === 'PGlite') as { store: SqlStore }
     const columns = 'id int PRIMARY KEY, code text UNIQUE NULLS NOT DISTINCT, name text UNIQUE'
     await store.query(`CREATE TABLE lockers (${columns})`, [])
-    const { tables } = await readCatalogue(store)
-    await store.query('DROP TABLE lockers', [])
-    expect(tables.find(({ name }) => name === 'lockers')?.uniques).to.deep.equal([['name']])
+    const own = await found()
+    expect([own?.key, own?.uniques]).to.deep.equal([['id'], [['name']]])
+    await store.query('CREATE TABLE tall_lockers () INHERITS (lockers)', [])
+    const inherited = await found()
+    expect([inherited?.key, inherited?.uniques]).to.deep.equal([[], []])
+    await store.query('DROP TABLE tall_lockers, lockers', [])
+
+    async function found() {
+      return (await readCatalogue(store)).tables.find(({ name }) => name === 'lockers')
+    }
   })
 
   it('tells a drift, writes what is new when it is run again, and keeps what a person wrote', async () => {

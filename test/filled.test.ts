@@ -10,6 +10,7 @@ import {
   integer,
   type Row,
   RuleError,
+  text,
   time,
 } from 'pachter'
 import { describe as describeAll } from 'pachter/http'
@@ -155,5 +156,29 @@ describe('values that the database gives', () => {
             .stamps({ dig: { keeper: caller.id } }),
       })
     expect(dug).to.throw(RuleError, /beds\.area will be, the database computes/)
+  })
+
+  it(`are numbers that nobody else hands out, asked for where nothing is given, on ${engineNames.join(', ')}`, async () => {
+    const own = defineModel({ slips: { id: integer().key().generated(), note: text().optional() } })
+    const shape = defineCaller({ id: integer() })
+    const rules = defineRules(own, shape, {
+      slips: ({ anyone, table }) => table.grants({ read: [anyone], create: [{ to: anyone, fields: ['note'] }] }),
+    })
+    const numbered = {
+      postgresql: 'INTEGER GENERATED ALWAYS AS IDENTITY',
+      sqlite: 'INTEGER',
+      mariadb: 'INTEGER AUTO_INCREMENT',
+    }
+    for (const { name, store } of await openEngines()) {
+      await store.query('DROP TABLE IF EXISTS slips', [])
+      await store.query(`CREATE TABLE slips (id ${numbered[store.dialect.name]} PRIMARY KEY, note VARCHAR(9))`, [])
+      const guard = createGuard({ rules, store }).as({ id: 1 })
+      expect(await guard.create('slips', {}), name).to.deep.equal({ id: 1, note: null })
+      expect(await guard.createMany('slips', [{}, {}]), name).to.have.length(2)
+      // A database that was asked would fail in a way of its own.
+      expect(await refusalOf(guard.create('slips', { id: 9 })), name).to.include({ status: 403 })
+      expect(await refusalOf(guard.createMany('slips', [{ id: 9 }, { id: 8 }])), name).to.include({ status: 403 })
+      expect(await guard.count('slips'), name).to.equal(3)
+    }
   })
 })

@@ -126,13 +126,15 @@ async function removeTogether(
   keys: readonly KeyValues[],
   { planFor }: ReturnType<typeof prepareRemoval>,
 ): Promise<boolean> {
-  const { condition, rests } = planFor(1)
-  if (!isIndependent(session, table, condition, true)) return false
+  const first = planFor(1)
+  if (!first || !isIndependent(session, table, first.condition, true)) return false
   return allOrNot(session, async (inside) => {
     let removed = 0
     for (const chunk of chunksOf(keys)) {
-      if (rests) await lockRecords(inside, table, chunk)
-      removed += (await run(inside, planFor(chunk.length).plan, keySlots(...chunk))).touched
+      const write = planFor(chunk.length)
+      if (!write) throw NOT_ALL
+      if (write.rests) await lockRecords(inside, table, chunk)
+      removed += (await run(inside, write.plan, keySlots(...chunk))).touched
     }
     return removed === keys.length
   })

@@ -24,7 +24,7 @@ export async function createTogether(
     else groups.set(alike, [{ at, creation }])
   }
   for (const [first] of groups.values()) {
-    const condition = first?.creation.planFor(2).condition
+    const condition = first?.creation.planFor(2)?.condition
     if (!condition || !isIndependent(session, table, condition, false)) return undefined
   }
   const created: ReadRecord[] = []
@@ -51,7 +51,8 @@ async function createPart(
 ): Promise<readonly ReadRecord[]> {
   const { model } = inside.rulebook
   const [{ planFor, now }] = creations as readonly [Creation]
-  const { plan, rests } = planFor(creations.length)
+  const write = planFor(creations.length)
+  if (!write) throw NOT_ALL
   // Where many lead to one record, that is locked once.
   const parents = parentsOf(model, table)
   const leading = new Map(
@@ -63,12 +64,12 @@ async function createPart(
       record,
     ]),
   )
-  if (rests) for (const record of leading.values()) await lockParents(inside, table, record)
+  if (write.rests) for (const record of leading.values()) await lockParents(inside, table, record)
   const given: Record<string, unknown> = {}
   for (const [at, { record }] of creations.entries()) {
     for (const name in record) given[valueSlot(name, at)] = record[name]
   }
-  const { touched, records, keys: numbers = [] } = await run(inside, plan, given, now)
+  const { touched, records, keys: numbers = [] } = await run(inside, write.plan, given, now)
   if (touched !== creations.length) throw NOT_ALL
   const keys = creations.map(({ record }, at) => keyAmong(model, table, { ...record, ...numbers[at] }))
   return inOrderOf(inside, table, keys, records ?? (await findByKeys(inside, table, keys)))

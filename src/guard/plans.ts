@@ -14,10 +14,9 @@ export interface PlanKinds {
   readonly count: { readonly plan: Plan<number> | undefined }
   readonly exists: { readonly plan: Plan<boolean> | undefined }
   readonly get: { readonly plan: Plan<readonly ReadRecord[]> | undefined }
-  readonly create: PlannedWrite
-  /** A change; without a plan where nothing can be written. */
-  readonly change: PlannedWrite | { readonly plan: undefined }
-  readonly remove: PlannedWrite
+  readonly create: PlannedWrite | Vain
+  readonly change: PlannedWrite | Vain
+  readonly remove: PlannedWrite | Vain
   readonly lock: Plan<boolean>
   readonly refer: Plan<void>
   readonly ask: Plan<Answers | undefined>
@@ -32,6 +31,11 @@ export interface PlannedWrite {
   readonly plan: WritePlan
   readonly condition: Condition
   readonly rests: boolean
+}
+
+/** A write that can never be done, whatever the record. */
+interface Vain {
+  readonly plan: undefined
 }
 
 /** What of it is meant: tables, actions, fields and what was asked, in their order. */

@@ -13,8 +13,8 @@ import {
   withComputed,
 } from '../rules/index.js'
 import { withAnswer } from './answer.js'
-import type { ReadRecord, RecordRequest } from './backend.js'
-import type { PlannedWrite } from './plans.js'
+import type { ReadRecord, RecordRequest, WritePlan } from './backend.js'
+import type { PlannedWrite, PlanName } from './plans.js'
 import { readGiven } from './given.js'
 import { decidedPermission, recordRequest, refuseClosed } from './requests.js'
 import { attempt, lockParents, lockRecords } from './attempt.js'
@@ -38,8 +38,8 @@ export interface Creation {
   /** The fields that get a value. */
   readonly stored: readonly string[]
   readonly now: Date
-  /** What stores so many with values for the same fields. */
-  planFor(records: number): PlannedWrite
+  /** What stores so many with values for the same fields; nothing where none can be. */
+  planFor(records: number): PlannedWrite | undefined
 }
 
 /** Reads a record that is to be created. */
@@ -52,11 +52,13 @@ export function creationOf(session: Session, table: string, reading: Reading): C
   const isEmptied = (name: string) => fields.includes(name) && fieldOf(rulebook.model, table, name).filled === 'default'
   const stored = Object.keys(record).filter((name) => !isMissing(record[name]) || isEmptied(name))
   const planFor = (records: number) =>
-    planned(session, 'create', [table, fields, stored, records], () => {
+    plannedWrite(session, 'create', [table, fields, stored, records], () => {
       const condition = specialise(createPermission(rulebook, table, fields), caller)
       const seen = returned(session, table)
-      const plan = session.backend.create({ table, stored, condition, records, ...(seen && { returned: seen }) })
-      return { plan, condition, rests: restsOnOthers(condition) }
+      return [
+        condition,
+        () => session.backend.create({ table, stored, condition, records, ...(seen && { returned: seen }) }),
+      ]
     })
   return { reading, record, problems: problemsOfNew(rulebook, table, reading, record), stored, now, planFor }
 }
@@ -74,14 +76,15 @@ export async function createRead(session: Session, table: string, reading: Readi
     return undefined
   }
   if (problems.size > 0) await explain(session)
-  const { plan, rests } = creation.planFor(1)
+  const write = creation.planFor(1)
   return attempt(session, {
     table,
-    rests,
+    rests: write?.rests === true,
     stores: true,
     lock: (inside) => lockParents(inside, table, record),
     write: async (inside) => {
-      const { touched, records, keys: [key] = [] } = await run(inside, plan, record, now)
+      if (!write) return undefined
+      const { touched, records, keys: [key] = [] } = await run(inside, write.plan, record, now)
       if (records?.[0]) return records[0]
       return touched > 0
         ? seenAfterWrite(inside, table, keyAmong(rulebook.model, table, { ...record, ...key }))
@@ -117,24 +120,21 @@ function changeOf(session: Session, table: string, action: Action, reading: Read
   const { rulebook, caller } = session
   const { values, fields, unfit } = reading
   const inquiry: Inquiry = { rulebook, table, action, caller, fields, unfit }
-  const planFor = (records: number) => {
-    const made = planned(session, 'change', [action, table, fields, records], () => writing(records))
-    return made.plan ? made : undefined
-  }
-  const writing = (records: number) => {
-    const changes = {
-      given: fields,
-      stamps: stampsToSet(rulebook, table, action, caller, values),
-      acts: action !== 'update',
-    }
-    const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
-    const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
-    if (!writes) return { plan: undefined }
-    const condition = specialise(changePermission(rulebook, table, action, fields), caller)
-    const seen = returned(session, table, withComputed(rulebook, table, [...fields, ...Object.keys(changes.stamps)]))
-    const request = { table, changes, settable, condition, records, ...(seen && { returned: seen }) }
-    return { plan: session.backend.change(request), condition, rests: restsOnOthers(condition) }
-  }
+  const planFor = (records: number) =>
+    plannedWrite(session, 'change', [action, table, fields, records], () => {
+      const changes = {
+        given: fields,
+        stamps: stampsToSet(rulebook, table, action, caller, values),
+        acts: action !== 'update',
+      }
+      const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
+      const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
+      if (!writes) return undefined
+      const condition = specialise(changePermission(rulebook, table, action, fields), caller)
+      const seen = returned(session, table, withComputed(rulebook, table, [...fields, ...Object.keys(changes.stamps)]))
+      const request = { table, changes, settable, condition, records, ...(seen && { returned: seen }) }
+      return [condition, () => session.backend.change(request)]
+    })
   return { reading, inquiry, planFor }
 }
 
@@ -185,13 +185,14 @@ function changeOne(
 export async function remove(session: Session, table: string, givenKey: unknown): Promise<void> {
   const { inquiry, planFor } = prepareRemoval(session, table)
   const key = readKey(session.rulebook.model, table, givenKey)
-  const { plan, rests } = planFor(1)
+  const write = planFor(1)
   await attempt(session, {
     table,
-    rests,
+    rests: write?.rests === true,
     stores: false,
     lock: (inside) => lockRecords(inside, table, [key]),
-    write: (inside) => withAnswer(run(inside, plan, keySlots(key)), ({ touched }) => touched > 0 || undefined),
+    write: (inside) =>
+      write && withAnswer(run(inside, write.plan, keySlots(key)), ({ touched }) => touched > 0 || undefined),
     explain: async (asked) => {
       const { verdict } = await inquire(asked, inquiry, key)
       if (!verdict.allowed) throw refusal(verdict)
@@ -207,17 +208,34 @@ export function prepareRemoval(session: Session, table: string) {
   const inquiry: Inquiry = { rulebook, table, action: 'delete', caller }
   refuseClosed(session, inquiry)
   const planFor = (records: number) =>
-    planned(session, 'remove', [table, records], () => {
+    plannedWrite(session, 'remove', [table, records], () => {
       const condition = decidedPermission(session, table, 'delete')
       const leaving = rulesOf(rulebook, table).gone?.onDelete
-      const plan = session.backend.remove({ table, condition, records, ...(leaving && { leaving }) })
-      return { plan, condition, rests: restsOnOthers(condition) }
+      return [condition, () => session.backend.remove({ table, condition, records, ...(leaving && { leaving }) })]
     })
   return { inquiry, planFor }
 }
 
-/** Whether a condition looks at other records than the one it is about. */
-const restsOnOthers = (condition: Condition): boolean => contains(condition, ({ kind }) => kind === 'some')
+/**
+ * What is worked out of a write once; nothing where it can never be done, whatever the record: a database that is asked all
+ * the same could fail in a way of its own, such as on a number that it alone hands out.
+ *
+ * @param make its condition, and what plans it
+ */
+function plannedWrite(
+  session: Session,
+  kind: 'create' | 'change' | 'remove',
+  name: PlanName,
+  make: () => readonly [Condition, () => WritePlan] | undefined,
+): PlannedWrite | undefined {
+  const made = planned(session, kind, name, () => {
+    const [condition, plan] = make() ?? []
+    if (!condition || !plan || condition.kind === 'never') return { plan: undefined }
+    // Whether it looks at other records than the one it is about.
+    return { plan: plan(), condition, rests: contains(condition, (part) => part.kind === 'some') }
+  })
+  return made.plan ? made : undefined
+}
 
 /** The key that stands among a record's values. */
 export const keyAmong = (model: ModelData, table: string, values: Readonly<Record<string, unknown>>): KeyValues =>

@@ -85,8 +85,8 @@ export interface Dialect {
   writable?(value: Fragment, trait: Trait, place: Place): Fragment | undefined
   /** A value as something that an index on such a column finds; left out, as it is written. */
   searchable?(value: Fragment, trait: Trait, place: Place): Fragment | undefined
-  /** What numbers a new record, where nothing else of it is given; the table is quoted, the column is not. */
-  nextNumber(table: string, column: string): Fragment
+  /** Selects the number of a new record, where nothing else of it is given; the table is quoted, the column is not. */
+  selectNumber(table: string, column: string): Fragment
   /** How to sort by a column, missing values before all others. */
   order(column: Fragment, descending: boolean, optional: boolean): Fragment
   /** Several values as one JSON array. */

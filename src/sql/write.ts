@@ -67,16 +67,13 @@ export function planCreate(
   const { key } = tableOf(compilation.rulebook.model, table)
   // Where nothing is given, the number that a new record gets is asked for by name: a list of columns is never empty.
   const columns = stored.length > 0 ? stored : key.slice(0, 1)
-  const values =
-    stored.length > 0
-      ? join(
-          stored.map((name) => writable(compilation, table, name, created.column(name))),
-          ', ',
-        )
-      : dialect.nextNumber(
-          tableNamed(compilation, table),
-          storedField(compilation.rulebook.model, table, columns[0] as string),
-        )
+  const given = stored.map((name) => writable(compilation, table, name, created.column(name)))
+  const numbered = () =>
+    dialect.selectNumber(
+      tableNamed(compilation, table),
+      storedField(compilation.rulebook.model, table, columns[0] as string),
+    )
+  const selected = stored.length > 0 ? sql`SELECT ${join(given, ', ')}` : numbered()
   // What a new record is numbered, every database tells.
   const { clause, read } = returning(compilation, table, returned, tableScope(compilation, table), true)
   const from = records === 1 ? raw(dialect.fromNothing) : rowsOf(compilation, table, stored, records)
@@ -84,7 +81,7 @@ export function planCreate(
   const order = records === 1 ? sql`` : sql` ORDER BY ${raw(ROWS)}.${raw(dialect.identifier(PLACE))}`
   return {
     statement: render(
-      sql`${exactly(compilation, table, columns)}INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) SELECT ${values}${from} WHERE ${where}${order}${clause}`,
+      sql`${exactly(compilation, table, columns)}INSERT INTO ${raw(tableNamed(compilation, table))} (${names(compilation, table, columns)}) ${selected}${from} WHERE ${where}${order}${clause}`,
       dialect,
     ),
     ...(read && { read }),

@@ -14,12 +14,14 @@ CREATE TABLE users (
   role text NOT NULL DEFAULT 'borrower' CHECK (role IN ('borrower', 'keeper')),
   created_at timestamptz NOT NULL DEFAULT now()
 );
+CREATE TABLE shed.shelves (code text PRIMARY KEY, label text NOT NULL);
 CREATE TABLE shed.tools (
   id uuid PRIMARY KEY DEFAULT gen_random_uuid(),
   association_id uuid NOT NULL REFERENCES associations,
   owner_id uuid NOT NULL REFERENCES users,
   name text NOT NULL,
   label char(6),
+  shelf text REFERENCES shed.shelves,
   condition shed.condition NOT NULL DEFAULT 'new',
   visibility visibility NOT NULL DEFAULT 'private',
   deposit shed.euro,

@@ -17,6 +17,8 @@ export interface CatalogueTable {
   readonly isView?: true
   /** Whether whoever looks may not read it. */
   readonly isClosed?: true
+  /** Whether its rows are also those of tables that inherit from it. */
+  readonly isInherited?: true
   readonly columns: readonly CatalogueColumn[]
   /** The columns of its primary key. */
   readonly key: readonly string[]

@@ -18,6 +18,7 @@ interface TableRow {
   readonly name: string
   readonly kind: string
   readonly readable: boolean
+  readonly inherited: boolean
 }
 
 interface ColumnRow {
@@ -45,7 +46,8 @@ interface ConstraintRow {
 
 // Not those of the system, nor of extensions, nor the parts of a table in parts.
 const TABLES = `SELECT t.oid::text AS "table", n.nspname AS "schema", n.nspname = current_schema() AS "own", t.relname AS "name",
-t.relkind::text AS "kind", has_table_privilege(t.oid, 'SELECT') AS "readable"
+t.relkind::text AS "kind", has_table_privilege(t.oid, 'SELECT') AS "readable",
+t.relkind = 'r' AND EXISTS (SELECT 1 FROM pg_inherits i WHERE i.inhparent = t.oid) AS "inherited"
 FROM pg_class t JOIN pg_namespace n ON n.oid = t.relnamespace
 WHERE t.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT t.relispartition
 AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema' AND has_schema_privilege(n.oid, 'USAGE')
@@ -124,14 +126,16 @@ export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[
   const columnsOf = byTable(await ask<ColumnRow>(COLUMNS))
   const constraintsOf = byTable(await ask<ConstraintRow>(CONSTRAINTS))
   const placeOf = new Map(tables.map(({ table, schema, own, name }) => [table, { ...(!own && { schema }), name }]))
-  return tables.map(({ table, schema, own, name, kind, readable }) => {
+  return tables.map(({ table, schema, own, name, kind, readable, inherited }) => {
     const constraints = constraintsOf(table)
     const ofKind = (wanted: string) => constraints.filter((each) => each.kind === wanted)
     const conditions = ofKind('c').map(({ said }) => said)
+    // What holds of its own rows does not hold of those that tables which inherit from it have besides.
+    const unique = (wanted: string) => (inherited ? [] : ofKind(wanted).map(({ columns }) => namesIn(columns)))
     return {
       ...(!own && { schema }),
       name,
-      ...marked({ isView: kind === 'v' || kind === 'm', isClosed: !readable }),
+      ...marked({ isView: kind === 'v' || kind === 'm', isClosed: !readable, isInherited: inherited }),
       columns: columnsOf(table).map((column) => ({
         name: column.name,
         type: column.written,
@@ -139,8 +143,8 @@ export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[
         ...marked({ isOptional: !column.required, isNumbered: column.numbered }),
         ...(column.computed ? { filled: 'computed' as const } : column.filled && { filled: 'default' as const }),
       })),
-      key: ofKind('p').flatMap(({ columns }) => namesIn(columns)),
-      uniques: ofKind('u').map(({ columns }) => namesIn(columns)),
+      key: unique('p').flat(),
+      uniques: unique('u'),
       references: ofKind('f').flatMap(({ columns, to, toColumns }) => {
         const place = placeOf.get(to ?? '')
         if (!place) return []

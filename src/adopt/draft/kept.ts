@@ -36,9 +36,10 @@ export function keep(table: CatalogueTable): Omit<Kept, 'name' | 'table'> | { re
   const isThere = (name: string) => columns.some((each) => each.name === name && !each.isOptional)
   const [other] = table.uniques.filter((names) => names.every((name) => isPart(name) && isThere(name)))
   if (other) return { key: other, columns, remarks: ['has no primary key; what is unique and never missing serves'] }
-  return {
-    why: table.isView
-      ? 'is a view, and nothing says what its key is; write it into the model, with key() on what tells its records apart'
-      : 'has no key; give it a primary key, or write it into the model, with key() on what tells its records apart',
+  const by = 'write it into the model, with key() on what tells its records apart'
+  if (table.isView) return { why: `is a view, and nothing says what its key is; ${by}` }
+  if (table.isInherited) {
+    return { why: `has other tables inherit from it, in whose rows its keys can occur again; if they never do, ${by}` }
   }
+  return { why: `has no key; give it a primary key, or ${by}` }
 }

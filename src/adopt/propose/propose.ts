@@ -2,7 +2,8 @@ import { parentName } from '../../model/index.js'
 import type { Draft, DraftTable } from '../draft/draft.js'
 import { grantsOf } from './grants.js'
 import { organisationIn, peopleIn, rolesIn } from './people.js'
-import type { Organisation, Proposal, Suggested, SuggestedGrant, TableProposal } from './proposal.js'
+import { leadingTo, type Organisation, type Proposal } from './proposal.js'
+import type { Suggested, SuggestedGrant, TableProposal } from './proposal.js'
 import { goneOf, stampsOf } from './stamps.js'
 import { WORDS } from '../words.js'
 import { isBetween, type Tie, tiesOf, wholeOf } from './ties.js'
@@ -13,9 +14,13 @@ export function propose(draft: Draft): Proposal {
   const organisation = organisationIn(draft, people)
   const own = new Map(draft.tables.map((table) => [table.name, tiesOf(draft, table, people)]))
   const ties = withWholes(draft, own, people)
-  const tables = draft.tables.map((table): TableProposal => {
+  const open = new Map(
+    draft.tables.map(
+      (table) => [table, grantsOf(table, ties.get(table.name) ?? [], { people, organisation })] as const,
+    ),
+  )
+  const tables = [...open].map(([table, grants]): TableProposal => {
     const found = ties.get(table.name) ?? []
-    const grants = grantsOf(table, found, { people, organisation })
     const gone = goneOf(table)
     const fence = organisation && table.name === organisation.table ? ofOneself(table, organisation) : undefined
     return {
@@ -25,7 +30,7 @@ export function propose(draft: Draft): Proposal {
       stamps: stampsOf(table, found, grants, organisation),
       ...(gone && { gone }),
       ...(fence && { fence }),
-      remarks: remarksOf(table, found, grants, people),
+      remarks: found.length === 0 ? [closedFor(table, open)] : remarksOf(table, found, grants, people),
     }
   })
   return { ...(people && { people }), ...(organisation && { organisation }), roles: rolesIn(people), tables }
@@ -75,13 +80,23 @@ const ofOneself = (table: DraftTable, { field }: Organisation): Suggested => ({
   because: 'one’s own organisation',
 })
 
+/** That a table is closed, and what nobody can set for that: a reference to what cannot be seen. */
+function closedFor(closed: DraftTable, open: ReadonlyMap<DraftTable, readonly SuggestedGrant[]>): string {
+  const set = [...open].flatMap(([table, grants]) =>
+    leadingTo(table, closed.name)
+      .filter(({ name }) => grants.some(({ action, fields }) => action !== 'read' && fields?.includes(name)))
+      .map(({ name }) => `${table.name}.${name}`),
+  )
+  const until = set.length > 0 ? [`until somebody may read it, nobody can set ${set.join(', ')}`] : []
+  return ['nothing suggests who may do what: closed', ...until].join('; ')
+}
+
 function remarksOf(
   table: DraftTable,
   ties: readonly Tie[],
   grants: readonly SuggestedGrant[],
   people: DraftTable | undefined,
 ): readonly string[] {
-  if (ties.length === 0) return ['nothing suggests who may do what: closed']
   const makes = ties.some(({ standing, name }) => standing === 'owner' && name !== 'self')
   const isMade = grants.some(({ action }) => action === 'create')
   const changed = new Set(grants.filter(({ action }) => action === 'update').flatMap(({ fields }) => fields ?? []))

@@ -176,7 +176,7 @@ WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,
     if (trait === 'words' || trait === 'textual') return sql`(CAST(${column} AS CHAR) COLLATE utf8mb4_nopad_bin)`
     return trait === 'other' ? sql`(CONVERT(${column} USING utf8mb4) COLLATE utf8mb4_nopad_bin)` : undefined
   },
-  nextNumber: () => sql`NULL`,
+  selectNumber: () => sql`SELECT NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
 } satisfies Dialect)
 

@@ -98,7 +98,9 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
       return sql`(SELECT _e FROM unnest(enum_range((NULL::${table}).${column})) AS _e WHERE _e::text = ${value})`
     return trait === 'padded' ? sql`${value}::bpchar` : undefined
   },
-  nextNumber: (table, column) => sql`nextval(pg_get_serial_sequence(${textSlot(table)}, ${textSlot(column)}))`,
+  // Some columns take no number but what they hand out themselves, unless it is said so.
+  selectNumber: (table, column) =>
+    sql`OVERRIDING SYSTEM VALUE SELECT nextval(pg_get_serial_sequence(${textSlot(table)}, ${textSlot(column)}))`,
   createSchema: (schema) => `CREATE SCHEMA IF NOT EXISTS ${schema}`,
   numberOn: (table, column) =>
     `SELECT setval(pg_get_serial_sequence(${literal(table)}, ${literal(column)}), (SELECT max(${identifier(column)}) FROM ${table}))`,

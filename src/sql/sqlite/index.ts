@@ -85,7 +85,7 @@ UNION SELECT t.schema, t.schema = 'main', t.name, '', NULL FROM pragma_table_lis
   readList,
   instant,
   edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '~' : ''),
-  nextNumber: () => sql`NULL`,
+  selectNumber: () => sql`SELECT NULL`,
   createSchema: (schema) => `ATTACH ':memory:' AS ${schema}`,
 } satisfies Dialect)
 
