@@ -69,7 +69,7 @@ const table = fc
       ...rest,
       columns,
       key: columns.slice(0, keyOf).map((each) => each.name),
-      uniques: uniqueOf < 4 ? [[at(uniqueOf)]] : [],
+      uniques: uniqueOf < 5 ? [[...new Set([at(uniqueOf), at(uniqueOf * 2)])]] : [],
       references: references.map(([place, to, toColumn]) => ({ columns: [at(place)], table: to, to: [toColumn] })),
       ...(schema !== undefined && { schema }),
       ...(isView && { isView: true }),

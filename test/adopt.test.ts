@@ -82,6 +82,7 @@ describe('adopt', () => {
       'tool-shed': [
         "condition: choice('new', 'worn', 'broken').defaulted(),",
         'deposit: decimal(2).optional(),',
+        "ownerId: references('users').unique('label'),",
         'serialNumbers: list(bigInteger()).optional(),',
         'shout: text().optional().computed(),',
         "tools: { schema: 'shed' },",

@@ -1,5 +1,6 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
+import type { Context } from 'mocha'
 import { createGuard, type Data } from 'pachter'
 import { childrenOf, parentsOf } from 'pachter/model'
 import { callers } from '../examples/allotment/callers.js'
@@ -87,12 +88,20 @@ describe('what is hidden', () => {
   })
 
   // What is asked is made safe before any database comes into it; the worlds of `engines.test.ts` ask it of all.
-  it(`is not found by those who guess at it, in ${GUESSED} pairs, on better-sqlite3`, async function () {
+  it(`is not found by those who guess at it, in ${GUESSED} pairs, on better-sqlite3`, function () {
+    return guessed.call(this, GUESSED, false)
+  })
+
+  it(`is not found by what is unique within another field, in ${2 * PAIRS} pairs, on better-sqlite3`, function () {
+    return guessed.call(this, 2 * PAIRS, true)
+  })
+
+  async function guessed(this: Context, numRuns: number, within: boolean) {
     this.timeout(0)
     const engine = engines.find(({ name }) => name === 'better-sqlite3') as Engine
     let guesses = 0
     await fc.assert(
-      fc.asyncProperty(pairs(0), async (pair) => {
+      fc.asyncProperty(pairs(0, questionOn, within), async (pair) => {
         const other = inSecret(pair)
         const writes = [...claimsAt(pair, other), ...sequencesIn(pair, other)]
         const claims = writes.filter((write) => isDecidedAlike(pair, other, write))
@@ -109,10 +118,10 @@ describe('what is hidden', () => {
           })
         about(place, () => expect(here).to.deep.equal(there))
       }),
-      { numRuns: GUESSED, endOnFailure: stopsAtFirst, ...(PACHTER_SEED && { seed: Number(PACHTER_SEED) }) },
+      { numRuns, endOnFailure: stopsAtFirst, ...(PACHTER_SEED && { seed: Number(PACHTER_SEED) }) },
     )
-    expect(guesses).to.be.greaterThan(5 * GUESSED)
-  })
+    expect(guesses).to.be.greaterThan(5 * numRuns)
+  }
 
   it('makes no difference in Korenveld, along any reference', async function () {
     this.timeout(0)

@@ -182,6 +182,15 @@ describe('the types of real tables', () => {
       ModelError,
       /float, .* unique/,
     )
+    for (const [within, problem] of [
+      [['nome'], /one\.a is unique within "nome", which one does not have; there is id, a, b/],
+      [['a'], /one\.a is unique within other fields, each once/],
+      [['b'], /one\.b is of type float, which cannot be unique/],
+    ] as const)
+      expect(() => defineModel({ one: { id: text().key(), a: text().unique(...within), b: float() } })).to.throw(
+        ModelError,
+        problem,
+      )
     expect(() => defineModel({ one: { id: date().key().generated() } })).to.throw(ModelError, /whole number or a uuid/)
     const sorted = await refusalOf(guard.list('plots', { orderBy: ['shape'] }))
     expect(sorted.message).to.match(/values of type json have no order/)

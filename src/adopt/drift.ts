@@ -61,7 +61,9 @@ function fieldDrift(
   found: CatalogueTable,
 ): readonly string[] {
   const isPart = tables[table]?.key.includes(name) === true
-  const isUnique = found.uniques.some((names) => names.length === 1 && names[0] === column.name)
+  const together = [name, ...(field.unique === true ? [] : (field.unique ?? []))]
+  const unique = together.map((each) => storedField({ tables }, table, each)).sort()
+  const isUnique = found.uniques.some((names) => [...names].sort().join('\0') === unique.join('\0'))
   const words = column.shape?.type === 'choice' ? (column.shape.choices ?? []) : undefined
   return [
     ...(column.shape && isHeld(field, column.shape)
@@ -80,7 +82,9 @@ function fieldDrift(
     ...(field.filled && !field.generated && !column.filled && !column.isNumbered
       ? ['has no default in the database, and defaulted() in the model']
       : []),
-    ...(field.unique && !isUnique ? ['is not unique in the database'] : []),
+    ...(field.unique && !isUnique
+      ? [`is not unique in the database${together.length > 1 ? ` within ${together.slice(1).join(', ')}` : ''}`]
+      : []),
   ]
 }
 

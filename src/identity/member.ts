@@ -62,7 +62,7 @@ export function memberRecord<M, C extends CallerDefinition, A, T extends TableNa
   const shape = fieldOf(model, table, field)
   const { key } = tableOf(model, table)
   const { gone } = rulesOf(guard.rules, table)
-  if (!shape.unique && !(key.length === 1 && key[0] === field)) {
+  if (shape.unique !== true && !(key.length === 1 && key[0] === field)) {
     throw new IdentityConfigError(
       `${table}.${field} is neither the key nor unique(), so that one sign-in could be two members; say unique() in the model.`,
     )

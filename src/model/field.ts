@@ -6,8 +6,8 @@ export interface FieldData extends Shape {
   readonly optional?: true
   /** Part of the table's key. */
   readonly key?: true
-  /** No two records have the same value, as an index of the database sees to. */
-  readonly unique?: true
+  /** No two records have the same value, or none that have the same in these fields as well: an index of the database sees to it. */
+  readonly unique?: true | readonly string[]
   /** The store fills it in on create when it is not given. */
   readonly generated?: true
   /** Who else gives it a value: the database where none is given on create, or always, so that none can be given. */
@@ -39,8 +39,11 @@ export interface Field<
   /**
    * Says that no two records have the same value, as a unique index of the database sees to. Whether a value is taken
    * then tells of the record that has it: see `conflicts` of the rules.
+   *
+   * @param within other fields of the table: only records that have the same in all of these cannot have the same value.
+   *   `number: integer().unique('siteId')` for the plots of a site
    */
-  unique(): Field<V, O, R, K>
+  unique(...within: readonly string[]): Field<V, O, R, K>
   /** Says that the store fills the value in on create when none is given, such as a serial number. */
   generated(): Field<V, O, R, K>
   /**
@@ -62,7 +65,7 @@ function field<V, O extends boolean, R extends string | null, K extends boolean>
     data: Object.freeze(data),
     key: () => field<V, O, R, true>({ ...data, key: true }),
     optional: () => field<V, true, R, K>({ ...data, optional: true }),
-    unique: () => field<V, O, R, K>({ ...data, unique: true }),
+    unique: (...within: readonly string[]) => field<V, O, R, K>({ ...data, unique: within.length > 0 ? within : true }),
     generated: () => field<V, O, R, K>({ ...data, generated: true }),
     defaulted: () => field<V, O, R, K>({ ...data, filled: 'default' }),
     computed: () => field<V, O, R, K>({ ...data, filled: 'computed' }),

@@ -4,6 +4,7 @@ import { childrenOf, parentsOf } from './relations.js'
 import { show } from './show.js'
 import { checkStored, conventional, type Naming, NAMINGS } from './stored.js'
 import { type ModelData, type StoredTable, type TableData, tableOf } from './tables.js'
+import { checkUniques } from './uniques.js'
 import { isFillable, misshapen, isNever } from './values.js'
 
 /** What `defineModel` takes: field builders by table and name. */
@@ -107,6 +108,7 @@ export function checkModel(model: ModelData): ModelData {
       assertName('field', fieldName, name)
       assertField(model, `${name}.${fieldName}`, field)
     }
+    checkUniques(name, table)
   }
   for (const name of Object.keys(model.tables)) assertRelationNames(model, name)
   checkStored(model)
@@ -154,10 +156,8 @@ function assertField(model: ModelData, place: string, field: FieldData): void {
   if (field.key && field.optional) throw new ModelError(`${place} is part of the key and cannot be optional.`)
   const problem = misshapen(field)
   if (problem !== undefined) throw new ModelError(`${place} ${problem}.`)
-  if (isNever(field, 'key') && (field.key || field.unique)) {
-    throw new ModelError(
-      `${place} is of type ${field.type}, which cannot be ${field.key ? 'part of a key' : 'unique'}.`,
-    )
+  if (isNever(field, 'key') && field.key) {
+    throw new ModelError(`${place} is of type ${field.type}, which cannot be part of a key.`)
   }
   if (field.generated && !isFillable(field)) {
     throw new ModelError(`${place} is generated and has to be a whole number or a uuid.`)

@@ -11,7 +11,7 @@ import {
   rewrite,
   unchanged,
 } from '../condition/index.js'
-import { parentsOf, tableOf } from '../model/index.js'
+import { parentsOf, tableOf, uniquesOf } from '../model/index.js'
 import { fieldSight, permission } from './permission.js'
 import { type Action, type Rulebook, rulesOf } from './rulebook.js'
 import { asTold } from './seen.js'
@@ -37,18 +37,36 @@ export function discretions(
   if (rulesOf(rulebook, table).conflicts === 'told') return []
   const { key, fields: all } = tableOf(rulebook.model, table)
   const creating = action === 'create'
-  const placed = (field: string, about: Discretion['about'], that: Condition): Discretion => {
+  const sightOf = (field: string) => fieldSight(rulebook, table, field, 'get')
+  /** @param beside fields that it looks at as well, and that a change leaves as they are: they are not to be found out, either */
+  const placed = (
+    field: string,
+    about: Discretion['about'],
+    that: Condition,
+    beside: readonly string[],
+  ): Discretion => {
     if (creating) return { field, about, that }
-    const same = allOf(unchanged(field), fieldSight(rulebook, table, field, 'get'))
-    return { field, about, that: anyOf(same, after(that)) }
+    const same = allOf(unchanged(field), sightOf(field))
+    return { field, about, that: anyOf(same, allOf(...beside.map(sightOf), after(that))) }
   }
   const parents = new Map(parentsOf(rulebook.model, table).map((relation) => [relation.from, relation]))
   const chosen = creating ? fields.filter((name) => key.includes(name)) : []
   return [
-    ...chosen.map((name) => placed(name, 'taken', whoeverHas(rulebook, table, key))),
-    ...fields
-      .filter((name) => all[name]?.unique && !key.includes(name))
-      .map((name) => placed(name, 'taken', anyOf(isMissing(name), whoeverHas(rulebook, table, [name])))),
+    ...chosen.map((name) => placed(name, 'taken', whoeverHas(rulebook, table, key), [])),
+    ...uniquesOf(rulebook.model, table).flatMap((names) => {
+      if (names.every((name) => key.includes(name))) return []
+      // What the database is yet to give a value to can be anything.
+      const isKnown = (name: string) => {
+        const filled = all[name]?.filled
+        return !filled || fields.includes(name) || (filled === 'default' && !creating)
+      }
+      const known = names.filter(isKnown)
+      const taken = anyOf(...known.map(isMissing), whoeverHas(rulebook, table, known))
+      const others = names.filter((name) => !fields.includes(name))
+      return fields
+        .filter((name) => names.includes(name) && (creating || !key.includes(name)))
+        .map((name) => placed(name, 'taken', taken, others))
+    }),
     ...fields.flatMap((name) => {
       const relation = parents.get(name)
       if (!relation) return []
@@ -64,7 +82,7 @@ export function discretions(
       }
       // Where all records of the other table are seen, the database's own answer tells no more.
       const isOpen = whoeverHas(rulebook, parent, [])
-      return [placed(name, 'reference', anyOf(isOpen, isMissing(from), leads))]
+      return [placed(name, 'reference', anyOf(isOpen, isMissing(from), leads), [])]
     }),
   ]
 }

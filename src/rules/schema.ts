@@ -104,7 +104,12 @@ function describeRulebook(): RulebookSchema {
         ...shape,
         'optional?': { const: true },
         'key?': { const: true },
-        'unique?': { const: true },
+        'unique?': {
+          anyOf: [
+            { type: 'boolean', const: true },
+            { ...texts, minItems: 1 },
+          ],
+        },
         'generated?': { const: true },
         'filled?': { enum: ['default', 'computed'] },
         'references?': text,

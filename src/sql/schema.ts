@@ -9,6 +9,7 @@ import {
   storedTable,
   type TableData,
   tableOf,
+  uniquesOf,
   type Value,
 } from '../model/index.js'
 import type { Dialect } from './dialect.js'
@@ -26,14 +27,18 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
     const { fields, key } = table
     const quote = (field: string) => columnNamed(names, name, field)
     const numbersItself = dialect.name === 'sqlite' && isNumbered(table)
-    const columns = Object.entries(fields).map(([field, data]) => {
+    const uniques = uniquesOf(model, name).filter((together) => together.length > 1)
+    const isUnique = (field: string) => uniques.some((together) => together.includes(field))
+    const columns = Object.entries(fields).map(([field, own]) => {
+      const data: FieldData = isUnique(field) ? { ...own, unique: true } : own
       const rest = numbersItself && data.key ? ' PRIMARY KEY' : data.optional ? '' : ' NOT NULL'
-      return `${quote(field)} ${dialect.types[data.type].column(data)}${rest}${data.unique && !data.key ? ' UNIQUE' : ''}`
+      return `${quote(field)} ${dialect.types[data.type].column(data)}${rest}${own.unique === true && !own.key ? ' UNIQUE' : ''}`
     })
     const primary = numbersItself ? [] : [`PRIMARY KEY (${key.map(quote).join(', ')})`]
+    const together = uniques.map((each) => `UNIQUE (${each.map(quote).join(', ')})`)
     const indexed = Object.keys(fields).filter((field) => isIndexed(table, field))
     return [
-      `CREATE TABLE ${tableNamed(names, name)} (${[...columns, ...primary].join(', ')})`,
+      `CREATE TABLE ${tableNamed(names, name)} (${[...columns, ...primary, ...together].join(', ')})`,
       ...indexed.map((field) => createIndex(names, name, field)),
     ]
   })

@@ -32,7 +32,8 @@ CREATE TABLE shed.tools (
   opens_at time(0),
   deleted_at timestamptz,
   search tsvector GENERATED ALWAYS AS (to_tsvector('simple', name)) STORED,
-  shout text GENERATED ALWAYS AS (upper(name)) STORED
+  shout text GENERATED ALWAYS AS (upper(name)) STORED,
+  UNIQUE (label, owner_id)
 );
 CREATE TABLE shed.tool_shares (
   tool_id uuid NOT NULL REFERENCES shed.tools ON DELETE CASCADE,

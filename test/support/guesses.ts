@@ -1,5 +1,14 @@
 import type { Condition, Data } from 'pachter'
-import { childrenOf, fieldOf, type ModelData, parentsOf, type Relation, toPlain, type Value } from 'pachter/model'
+import {
+  childrenOf,
+  fieldOf,
+  type ModelData,
+  parentsOf,
+  type Relation,
+  toPlain,
+  uniquesOf,
+  type Value,
+} from 'pachter/model'
 import { stepTo } from './conditions.js'
 import { idsFor } from './values.js'
 import { givable } from './filled.js'
@@ -72,6 +81,21 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
   const unique = differences.flatMap(({ table, field, value }) =>
     field && value !== null && fieldOf(model, table, field).unique ? anyway(table, { [field]: value }) : [],
   )
+  // What is unique within others, all of it and each part of it alone.
+  const together = differences.flatMap(({ table, key, field }) =>
+    uniquesOf(model, table).flatMap((names) => {
+      if (names.length < 2 || (field !== undefined && !names.includes(field))) return []
+      const rows = [world.data, other].flatMap((data) =>
+        (data[table] ?? []).filter((row) => isAt(model, table, row, key)),
+      )
+      return rows.flatMap((row) => {
+        const some = names.flatMap((name) => (row[name] === null ? [] : [[name, row[name]] as const]))
+        return some.length < names.length
+          ? []
+          : [some, ...some.map((each) => [each])].flatMap((each) => anyway(table, Object.fromEntries(each)))
+      })
+    }),
+  )
   const references = differences.flatMap(({ table, key, field }) =>
     field === undefined
       ? childrenOf(model, table).flatMap((child) =>
@@ -79,7 +103,7 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
         )
       : [],
   )
-  return [keys, unique, references].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
+  return [keys, unique, together, references].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
 }
 
 /**

@@ -24,9 +24,9 @@ export interface Pair {
   readonly isOdd: boolean
 }
 
-/** Draws pairs of databases, with this many questions each. */
-export const pairs = (questions: number, draw = questionOn): fc.Arbitrary<Pair> =>
-  worlds(0, true).chain((world) => {
+/** Draws pairs of databases, with this many questions each; in some, what is unique is so within another field. */
+export const pairs = (questions: number, draw = questionOn, within = false): fc.Arbitrary<Pair> =>
+  worlds(0, true, within).chain((world) => {
     const { model } = world.rulebook
     const others = Object.keys(model.tables).map((table) => [
       table,

@@ -19,7 +19,7 @@ import {
   timestamp,
   uuid,
 } from 'pachter'
-import { type Field, type FieldData, type ModelData, tableOf } from 'pachter/model'
+import { type Field, type FieldData, type ModelData, tableOf, uniquesOf } from 'pachter/model'
 import { callerOf, someoneIn } from './callers.js'
 import { rulesOn } from './drawn-rules.js'
 import { FILLED, filledIn, givable, isForeseen } from './filled.js'
@@ -173,16 +173,17 @@ const MARK = 'mark'
 
 const unmarked = (record: Record<string, unknown>) => ({ ...record, [MARK]: null })
 
-/** Whether no record before this one has the same mark. */
+/** Whether no record before this one has what is unique alike. */
 export const isUnique = (
   model: ModelData,
   table: string,
   records: readonly Readonly<Record<string, unknown>>[],
   at: number,
-): boolean => {
-  const mark = model.tables[table]?.fields[MARK] && records[at]?.[MARK]
-  return typeof mark !== 'string' || !records.slice(0, at).some((each) => each[MARK] === mark)
-}
+): boolean =>
+  uniquesOf(model, table).every((names) => {
+    const isThere = names.every((name) => typeof records[at]?.[name] === 'string')
+    return !isThere || !records.slice(0, at).some((each) => names.every((name) => each[name] === records[at]?.[name]))
+  })
 
 /** Whether any value can be given to a field: what leads elsewhere, or could be taken, is mostly nobody's to give. */
 export const isFree = ({ references, unique }: FieldData): boolean => !references && !unique
@@ -255,8 +256,9 @@ const ORDER = ['shares', 'items', 'boxes', 'people']
  * Draws worlds with this many attempts each.
  *
  * @param secret whether the rules hide much, and do not let it be told that a key is taken or a reference leads nowhere
+ * @param within whether what is unique then is so within another field
  */
-export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> => {
+export const worlds = (attempts: number, secret = false, within = false): fc.Arbitrary<World> => {
   const rules = (model: ModelData, order: readonly string[], table: string) => {
     const names = Object.keys(withoutKey(model, table, tableOf(model, table).fields))
     const mays = order.slice(order.indexOf(table) + 1)
@@ -264,7 +266,13 @@ export const worlds = (attempts: number, secret = false): fc.Arbitrary<World> =>
       ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden, mays))
       : rulesOn(model, table, undefined, mays)
   }
-  const own = secret ? { [MARK]: choice('draft', 'Draft', 'done').unique().optional() } : {}
+  const mark = choice('draft', 'Draft', 'done').optional()
+  const alone = { [MARK]: mark.unique() }
+  const own = secret
+    ? within
+      ? { [MARK]: mark.unique('side'), side: choice('draft', 'Draft', 'done').optional() }
+      : alone
+    : {}
   return fc.tuple(models(own), fc.constantFrom(ORDER, [...ORDER].reverse())).chain(([model, order]) =>
     fc
       .record({

@@ -1,4 +1,4 @@
-import { conventional, type FieldData, isNever, type Naming, parentName } from '../../model/index.js'
+import { conventional, type FieldData, isNever, type Naming, parentName, uniqueMarks } from '../../model/index.js'
 import type { Catalogue } from '../catalogue/catalogue.js'
 import { keep, type Kept, placeOf } from './kept.js'
 import { codeName, free } from './names.js'
@@ -69,12 +69,23 @@ function drafting(kept: Kept, all: readonly Kept[]): DraftTable {
   const { name, table, key, columns } = kept
   const references = referencesIn(kept, all)
   const taken = new Set<string>()
+  const names = new Map(
+    columns.map((column) => {
+      const called = free(codeName(column.name, 'field'), taken)
+      taken.add(called)
+      return [column.name, called] as const
+    }),
+  )
+  const isKeyOf = (columnNames: readonly string[]) => columnNames.every((each) => key.includes(each))
+  const marks = uniqueMarks(
+    table.uniques.filter((each) => !isKeyOf(each)),
+    (name) => columns.some((each) => each.name === name && !isNever(each.shape, 'key')),
+  )
   const fields = columns.map((column): DraftField => {
-    const called = free(codeName(column.name, 'field'), taken)
-    taken.add(called)
+    const called = names.get(column.name) as string
+    const within = marks.get(column.name)?.map((each) => names.get(each) as string)
     const reference = references.get(column.name)
     const [isKey, isOnly] = [key.includes(column.name), key.length === 1]
-    const isUnique = table.uniques.some((names) => names.length === 1 && names[0] === column.name)
     const { shape } = column
     // Whatever the database makes new uuids of, another is as good.
     const fills = isKey && isOnly && (column.isNumbered || (shape.type === 'uuid' && column.filled === 'default'))
@@ -86,7 +97,7 @@ function drafting(kept: Kept, all: readonly Kept[]): DraftTable {
         ...shape,
         ...(isKey && { key: true }),
         ...(column.isOptional && !isKey && { optional: true }),
-        ...(isUnique && !isKey && !isNever(shape, 'key') && { unique: true }),
+        ...(within && { unique: within.length > 0 ? within : true }),
         ...(fills && { generated: true }),
         ...(filled !== undefined && !isKey && { filled }),
         ...(reference?.table !== undefined && { references: reference.table }),

@@ -27,7 +27,7 @@ function fieldLine(field: DraftField, naming: Draft['naming']): string {
     data.key ? '.key()' : '',
     data.generated ? '.generated()' : '',
     data.optional ? '.optional()' : '',
-    data.unique ? '.unique()' : '',
+    data.unique ? `.unique(${data.unique === true ? '' : data.unique.map(quoted).join(', ')})` : '',
     data.filled === 'default' ? '.defaulted()' : data.filled === 'computed' ? '.computed()' : '',
     conventional(naming, name) === column ? '' : `.storedAs(${quoted(column)})`,
   ]

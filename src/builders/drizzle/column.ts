@@ -1,5 +1,5 @@
 import type { Column } from 'drizzle-orm'
-import { type Field, isNever, ModelError, parentName, references } from '../../model/index.js'
+import { type Field, ModelError, parentName, references } from '../../model/index.js'
 import { kindOf } from './kinds.js'
 import type { SchemaTable } from './schema.js'
 
@@ -82,7 +82,6 @@ function marked(table: SchemaTable, name: string, column: Column, base: Field): 
   const isKey = table.key.includes(name) || base.data.key === true
   let field = base
   if (!isKey && !column.notNull) field = field.optional()
-  if (!isKey && table.uniques.includes(name) && !isNever(base.data, 'key')) field = field.unique()
   const fills = filledIn(column)
   if (!isKey) return fills === 'computed' ? field.computed() : fills === 'default' ? field.defaulted() : field
   const isMade = base.data.type === 'uuid' && (fills === 'default' || column.defaultFn !== undefined)

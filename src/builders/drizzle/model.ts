@@ -1,6 +1,14 @@
 import type { Column } from 'drizzle-orm'
 import { toCamelCase, toSnakeCase } from 'drizzle-orm/casing'
-import { defineModel, type Field, ModelError, type Tables, UnknownNameError } from '../../model/index.js'
+import {
+  defineModel,
+  type Field,
+  isNever,
+  ModelError,
+  type Tables,
+  uniqueMarks,
+  UnknownNameError,
+} from '../../model/index.js'
 import { readColumn } from './column.js'
 import type { ModelIn, Said, Schema } from './infer.js'
 import { type SchemaTable, tablesIn } from './schema.js'
@@ -49,9 +57,12 @@ export function drizzleModel<const S extends Schema, const O extends Said<S> = R
     const columns = [...table.columns].map(([name, column]) => readColumn(tables, table, name, column, given(name)))
     const missing = columns.flatMap(({ toSay }) => toSay ?? [])
     if (missing.length > 0) unseen.push(`${table.name}: { ${missing.join(', ')} }`)
-    fields[table.name] = Object.fromEntries(
-      columns.flatMap(({ name, column, field }) =>
-        field ? [[name, stored(field, name, storedName(column, casing))]] : [],
+    fields[table.name] = withUniques(
+      table,
+      Object.fromEntries(
+        columns.flatMap(({ name, column, field }) =>
+          field ? [[name, stored(field, name, storedName(column, casing))]] : [],
+        ),
       ),
     )
   }
@@ -78,6 +89,25 @@ function givenFor(said: object, { name, columns }: SchemaTable): (column: string
   const other = [...given.keys()].find((each) => !columns.has(each))
   if (other !== undefined) throw new UnknownNameError('column', other, [...columns.keys()], name)
   return (column) => given.get(column)
+}
+
+/** The fields, with which no two records have the same values in. */
+function withUniques({ uniques }: SchemaTable, fields: Readonly<Record<string, Field>>): Record<string, Field> {
+  const isKey = (name: string) => fields[name]?.data.key === true
+  const canBe = (name: string) => {
+    const field = fields[name]
+    return field !== undefined && !isNever(field.data, 'key')
+  }
+  const marks = uniqueMarks(
+    uniques.filter((names) => !names.every(isKey)),
+    canBe,
+  )
+  return Object.fromEntries(
+    Object.entries(fields).map(([name, field]) => {
+      const within = field.data.unique ? undefined : marks.get(name)
+      return [name, within ? field.unique(...within) : field]
+    }),
+  )
 }
 
 /** A field with its name in the database, where that is another and nobody has said one. */

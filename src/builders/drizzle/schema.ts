@@ -21,8 +21,8 @@ export interface SchemaTable {
   readonly columns: ReadonlyMap<string, Column>
   /** The columns of its key. */
   readonly key: readonly string[]
-  /** Those that no two records have the same value in. */
-  readonly uniques: readonly string[]
+  /** Those that no two records have the same values in, taken together. */
+  readonly uniques: readonly (readonly string[])[]
   /** Where a column leads by a foreign key or a relation of its own: to another table's column. */
   readonly leads: ReadonlyMap<string, Column>
   /** Relations to one record, by name. */
@@ -77,8 +77,8 @@ function tableIn(name: string, table: Table, relations: readonly (readonly [stri
     columns,
     key: composite.length > 0 ? composite : [...columns].flatMap(([field, { primary }]) => (primary ? [field] : [])),
     uniques: [
-      ...[...columns].flatMap(([field, { isUnique }]) => (isUnique ? [field] : [])),
-      ...config.uniqueConstraints.flatMap((each) => alone(each.columns)),
+      ...[...columns].flatMap(([field, { isUnique }]) => (isUnique ? [[field]] : [])),
+      ...config.uniqueConstraints.map((each) => named(each.columns)).filter((names) => names.length > 0),
     ],
     leads: new Map(leads),
     relations: new Map(relations.filter(([, relation]) => is(relation, One))),

@@ -15,6 +15,7 @@ import {
   text,
   time,
   timestamp,
+  unique,
   uuid,
   varchar,
 } from 'drizzle-orm/pg-core'
@@ -64,7 +65,7 @@ export const tools = shed.table(
     gone: timestamp('deleted_at', { withTimezone: true }),
     shout: text().generatedAlwaysAs(sql`upper(name)`),
   },
-  (table) => [index().on(table.ownerId)],
+  (table) => [index().on(table.ownerId), unique().on(table.label, table.ownerId)],
 )
 export const toolShares = shed.table(
   'tool_shares',
