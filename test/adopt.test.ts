@@ -31,6 +31,10 @@ const DRIFTS: Readonly<Record<string, readonly (readonly [statement: string, tol
       /tools\.name +may be missing in the database; say optional\(\)/,
     ],
     ["ALTER TYPE shed.condition ADD VALUE 'lost'", /tools\.condition +can be new, worn, broken, lost in the database/],
+    [
+      'ALTER TABLE users ADD UNIQUE (association_id, display_name)',
+      /displayName +is unique .*; say unique\('associationId'\)/,
+    ],
     ['CREATE TABLE notes (id serial PRIMARY KEY, body text)', /notes +is new in the database/],
   ],
   'seed-bank': [
@@ -82,7 +86,7 @@ describe('adopt', () => {
       'tool-shed': [
         "condition: choice('new', 'worn', 'broken').defaulted(),",
         'deposit: decimal(2).optional(),',
-        "ownerId: references('users').unique('label'),",
+        "ownerId: references('users').unique('name'),",
         'serialNumbers: list(bigInteger()).optional(),',
         'shout: text().optional().computed(),',
         "tools: { schema: 'shed' },",

@@ -1,4 +1,14 @@
-import { comparesAs, type FieldData, type ModelData, type Shape, storedField, storedTable } from '../model/index.js'
+import {
+  comparesAs,
+  type FieldData,
+  isNever,
+  type ModelData,
+  ownUniques,
+  type Shape,
+  storedField,
+  storedTable,
+  uniquesOf,
+} from '../model/index.js'
 import type { Catalogue, CatalogueColumn, CatalogueTable } from './catalogue/catalogue.js'
 import { placeOf } from './draft/kept.js'
 
@@ -42,6 +52,7 @@ function tableDrift(model: ModelData, table: string, found: CatalogueTable): rea
     ...(isKey || found.isView
       ? []
       : [{ what: table, is: `has another key in the database: ${found.key.join(', ') || 'none'}` }]),
+    ...unsaidUniques(model, table, found),
     ...Object.entries(fields).flatMap(([name, field]) => {
       const column = found.columns.find((each) => each.name === storedField(model, table, name))
       const what = `${table}.${name}`
@@ -50,6 +61,27 @@ function tableDrift(model: ModelData, table: string, found: CatalogueTable): rea
       return fieldDrift(model, table, name, field, column, found).map((is) => ({ what, is }))
     }),
   ]
+}
+
+/** What is unique in the database, and could be said to be so. */
+function unsaidUniques(model: ModelData, table: string, found: CatalogueTable): readonly Drift[] {
+  const { fields, key } = model.tables[table] as ModelData['tables'][string]
+  const fieldAt = new Map(Object.keys(fields).map((name) => [storedField(model, table, name), name]))
+  const named = found.uniques.map((names) => names.map((each) => fieldAt.get(each) ?? ''))
+  const said = uniquesOf(model, table)
+  const canBe = (name: string) => {
+    const field = fields[name]
+    return field !== undefined && !isNever(field, 'key')
+  }
+  return ownUniques(key, [...said, ...named])
+    .filter((names) => !said.includes(names) && names.every(canBe))
+    .map((names) => {
+      const [name, ...within] = [...names].reverse()
+      return {
+        what: `${table}.${name}`,
+        is: `is unique in the database; say unique(${within.map((each) => `'${each}'`).join(', ')})`,
+      }
+    })
 }
 
 function fieldDrift(

@@ -9,6 +9,19 @@ export const uniquesOf = (model: ModelData, table: string): readonly (readonly s
     unique === undefined ? [] : [[...(unique === true ? [] : unique), name]],
   )
 
+/** Those that say something of their own: no two records have the same values in more fields than a key, or than others. */
+export const ownUniques = (
+  key: readonly string[],
+  uniques: readonly (readonly string[])[],
+): readonly (readonly string[])[] => {
+  const isWithin = (few: readonly string[], many: readonly string[]) => few.every((name) => many.includes(name))
+  return uniques.filter(
+    (names, at) =>
+      !(key.length > 0 && isWithin(key, names)) &&
+      !uniques.some((other, place) => isWithin(other, names) && (other.length < names.length || place < at)),
+  )
+}
+
 /**
  * How `unique()` says of fields that no two records have the same values in them, each time of one field within the others.
  *
@@ -21,14 +34,10 @@ export function uniqueMarks(
   can: (field: string) => boolean,
 ): ReadonlyMap<string, readonly string[]> {
   const marks = new Map<string, readonly string[]>()
-  for (const names of [...uniques].sort((left, right) => left.length - right.length)) {
+  for (const names of uniques.filter((each) => each.every(can)).sort((left, right) => left.length - right.length)) {
     const name = names.findLast((each) => !marks.has(each))
-    if (name !== undefined && names.every(can)) {
-      marks.set(
-        name,
-        names.filter((each) => each !== name),
-      )
-    }
+    const within = names.filter((each) => each !== name)
+    if (name !== undefined) marks.set(name, within)
   }
   return marks
 }

@@ -14,7 +14,7 @@ CREATE TABLE users (
   role text NOT NULL DEFAULT 'borrower' CHECK (role IN ('borrower', 'keeper')),
   created_at timestamptz NOT NULL DEFAULT now()
 );
-CREATE TABLE shed.shelves (code text PRIMARY KEY, label text NOT NULL);
+CREATE TABLE shed.shelves (code text PRIMARY KEY, place text NOT NULL);
 CREATE TABLE shed.tools (
   id uuid PRIMARY KEY DEFAULT gen_random_uuid(),
   association_id uuid NOT NULL REFERENCES associations,
@@ -33,7 +33,7 @@ CREATE TABLE shed.tools (
   deleted_at timestamptz,
   search tsvector GENERATED ALWAYS AS (to_tsvector('simple', name)) STORED,
   shout text GENERATED ALWAYS AS (upper(name)) STORED,
-  UNIQUE (label, owner_id)
+  UNIQUE (name, owner_id)
 );
 CREATE TABLE shed.tool_shares (
   tool_id uuid NOT NULL REFERENCES shed.tools ON DELETE CASCADE,

@@ -1,8 +1,9 @@
-import { conventional, type FieldData, isNever, type Naming, parentName, uniqueMarks } from '../../model/index.js'
+import { conventional, type FieldData, type Naming, parentName } from '../../model/index.js'
 import type { Catalogue } from '../catalogue/catalogue.js'
 import { keep, type Kept, placeOf } from './kept.js'
 import { codeName, free } from './names.js'
 import { referencesIn } from './references.js'
+import { withUniques } from './uniques.js'
 
 /** A model as it is proposed for a database. */
 export interface Draft {
@@ -61,7 +62,10 @@ export function draftOf({ tables }: Catalogue): Draft {
     }
   }
   const drafted = kept.map((each) => drafting(each, kept))
-  const named = distinct(withoutCircles(drafted))
+  const named = distinct(withoutCircles(drafted)).map((each, at): DraftTable => {
+    const { fields, unsaid } = withUniques(each.fields, (kept[at] as Kept).table)
+    return { ...each, fields, remarks: [...each.remarks, ...unsaid] }
+  })
   return { naming: namingOf(named), tables: named, left }
 }
 
@@ -69,21 +73,9 @@ function drafting(kept: Kept, all: readonly Kept[]): DraftTable {
   const { name, table, key, columns } = kept
   const references = referencesIn(kept, all)
   const taken = new Set<string>()
-  const names = new Map(
-    columns.map((column) => {
-      const called = free(codeName(column.name, 'field'), taken)
-      taken.add(called)
-      return [column.name, called] as const
-    }),
-  )
-  const isKeyOf = (columnNames: readonly string[]) => columnNames.every((each) => key.includes(each))
-  const marks = uniqueMarks(
-    table.uniques.filter((each) => !isKeyOf(each)),
-    (name) => columns.some((each) => each.name === name && !isNever(each.shape, 'key')),
-  )
   const fields = columns.map((column): DraftField => {
-    const called = names.get(column.name) as string
-    const within = marks.get(column.name)?.map((each) => names.get(each) as string)
+    const called = free(codeName(column.name, 'field'), taken)
+    taken.add(called)
     const reference = references.get(column.name)
     const [isKey, isOnly] = [key.includes(column.name), key.length === 1]
     const { shape } = column
@@ -97,7 +89,6 @@ function drafting(kept: Kept, all: readonly Kept[]): DraftTable {
         ...shape,
         ...(isKey && { key: true }),
         ...(column.isOptional && !isKey && { optional: true }),
-        ...(within && { unique: within.length > 0 ? within : true }),
         ...(fills && { generated: true }),
         ...(filled !== undefined && !isKey && { filled }),
         ...(reference?.table !== undefined && { references: reference.table }),

@@ -5,6 +5,7 @@ import {
   type Field,
   isNever,
   ModelError,
+  ownUniques,
   type Tables,
   uniqueMarks,
   UnknownNameError,
@@ -93,15 +94,12 @@ function givenFor(said: object, { name, columns }: SchemaTable): (column: string
 
 /** The fields, with which no two records have the same values in. */
 function withUniques({ uniques }: SchemaTable, fields: Readonly<Record<string, Field>>): Record<string, Field> {
-  const isKey = (name: string) => fields[name]?.data.key === true
+  const key = Object.keys(fields).filter((name) => fields[name]?.data.key)
   const canBe = (name: string) => {
     const field = fields[name]
     return field !== undefined && !isNever(field.data, 'key')
   }
-  const marks = uniqueMarks(
-    uniques.filter((names) => !names.every(isKey)),
-    canBe,
-  )
+  const marks = uniqueMarks(ownUniques(key, uniques), canBe)
   return Object.fromEntries(
     Object.entries(fields).map(([name, field]) => {
       const within = field.data.unique ? undefined : marks.get(name)

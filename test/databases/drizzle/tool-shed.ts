@@ -65,7 +65,7 @@ export const tools = shed.table(
     gone: timestamp('deleted_at', { withTimezone: true }),
     shout: text().generatedAlwaysAs(sql`upper(name)`),
   },
-  (table) => [index().on(table.ownerId), unique().on(table.label, table.ownerId)],
+  (table) => [index().on(table.ownerId), unique().on(table.name, table.ownerId)],
 )
 export const toolShares = shed.table(
   'tool_shares',

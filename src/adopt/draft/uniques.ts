@@ -1,0 +1,36 @@
+import { type FieldData, isNever, ownUniques, uniqueMarks } from '../../model/index.js'
+import type { CatalogueTable } from '../catalogue/catalogue.js'
+
+interface Named {
+  readonly name: string
+  readonly column: string
+  readonly data: FieldData
+}
+
+/**
+ * What of a table is unique, once its fields are named.
+ *
+ * @returns the fields, with what is said of them; and what no model says of the table
+ */
+export function withUniques<F extends Named>(named: readonly F[], { uniques }: CatalogueTable) {
+  const byColumn = new Map(named.map((field) => [field.column, field]))
+  const key = named.filter(({ data }) => data.key).map(({ column }) => column)
+  const canBe = (column: string) => {
+    const field = byColumn.get(column)
+    return field !== undefined && !isNever(field.data, 'key')
+  }
+  const own = ownUniques(key, uniques)
+  const marks = uniqueMarks(own, canBe)
+  const said = new Set([...marks].map(([column, within]) => setName([column, ...within])))
+  const fields = named.map((field): F => {
+    const within = marks.get(field.column)?.map((column) => byColumn.get(column)?.name as string)
+    return within ? { ...field, data: { ...field.data, unique: within.length > 0 ? within : true } } : field
+  })
+  const unsaid = own
+    .filter((columns) => !said.has(setName(columns)))
+    .map((columns) => `has no two rows with the same ${columns.join(', ')}, which no model says: it can be told`)
+  return { fields, unsaid }
+}
+
+/** The same for the same columns, in whatever order. */
+const setName = (columns: readonly string[]): string => JSON.stringify([...columns].sort())
