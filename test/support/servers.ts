@@ -3,6 +3,7 @@ import { chownSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import pg from 'pg'
 import { scratchFolder } from './scratch.js'
 
 /** A throw-away database server: where it is, and how to end it. */
@@ -55,7 +56,9 @@ export async function startPostgresql(): Promise<Server> {
     String(port),
   ]
   const server = startAs(user, join(bin, 'postgres'), ['-D', folder, ...options])
-  return ready(server, folder, port, `postgres://pachter@127.0.0.1:${port}/postgres`)
+  const url = `postgres://pachter@127.0.0.1:${port}/postgres`
+  // It listens before it lets anybody in.
+  return ready(server, folder, port, url, () => letsIn(url))
 }
 
 /** Starts a MariaDB server on a free port of 127.0.0.1, or names the one in `PACHTER_MARIADB_URL`. */
@@ -154,20 +157,38 @@ export async function freePort(): Promise<number> {
   return typeof address === 'object' && address ? address.port : 0
 }
 
-/** Waits until the server can be reached, 30 seconds at most. */
-export async function ready(server: ChildProcess, folder: string, port: number, url: string): Promise<Server> {
+/** Waits until the server can be reached, two minutes at most. */
+export async function ready(
+  server: ChildProcess,
+  folder: string,
+  port: number,
+  url: string,
+  isThere = () => canConnect(port),
+): Promise<Server> {
   const ended = new Promise<void>((resolve) => server.once('exit', () => resolve()))
   const stop = async () => {
     server.kill('SIGTERM')
     await ended
     rmSync(join(folder, '..'), { recursive: true, force: true })
   }
-  for (let tries = 0; tries < 300; tries += 1) {
-    if (await canConnect(port)) return { url, stop }
+  for (let tries = 0; tries < 1200; tries += 1) {
+    if (await isThere()) return { url, stop }
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
   await stop()
   throw new Error(`The server on port ${port} did not start.`)
+}
+
+async function letsIn(connectionString: string): Promise<boolean> {
+  const client = new pg.Client({ connectionString })
+  client.on('error', () => undefined)
+  try {
+    await client.connect()
+    await client.end()
+    return true
+  } catch {
+    return false
+  }
 }
 
 async function canConnect(port: number): Promise<boolean> {
