@@ -41,7 +41,8 @@ process.stdout.write(ended.map(({ output }) => output).join(''))
 if (ended.some(({ status }) => status !== 0)) process.exitCode = 1
 
 async function mocha(part, stdout) {
-  const args = ['mocha', ...part.map((file) => `test/${file}`), ...process.argv.slice(2)]
+  // What a test that failed left open would keep it from ending.
+  const args = ['mocha', '--exit', ...part.map((file) => `test/${file}`), ...process.argv.slice(2)]
   const run = spawn('npx', args, { cwd: root, stdio: ['ignore', stdout, 'inherit'] })
   let output = ''
   run.stdout?.setEncoding('utf8').on('data', (text) => (output += text))
