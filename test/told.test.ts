@@ -122,4 +122,23 @@ describe('what a caller is told', () => {
       expect(message).to.equal('You may not set code of seeds: code is not yours to choose.')
     }
   })
+
+  it('tells of what is unique, be it a part of the key', () => {
+    const beds = defineModel({ beds: { row: integer().key().unique(), side: integer().key() } })
+    const left = defineRules(beds, caller, {
+      beds: ({ row, table }) => table.ties({ left: row.side.is(1) }).grants({ read: ['left'], create: ['left'] }),
+    })
+    // Whether a bed on the other side has this row, is not seen.
+    const asked = {
+      caller: { id: 7 },
+      action: 'create',
+      table: 'beds',
+      data: { beds: [] },
+      values: { row: 1, side: 1 },
+    }
+    expect(decide(left, asked)).to.include({ status: 403 })
+    expect(
+      decide({ ...left, tables: { beds: { ...left.tables['beds'], conflicts: 'told' } } } as never, asked),
+    ).to.include({ status: 200 })
+  })
 })

@@ -1,7 +1,7 @@
 import {
+  canBeUnique,
   comparesAs,
   type FieldData,
-  isNever,
   type ModelData,
   ownUniques,
   type Shape,
@@ -69,12 +69,8 @@ function unsaidUniques(model: ModelData, table: string, found: CatalogueTable): 
   const fieldAt = new Map(Object.keys(fields).map((name) => [storedField(model, table, name), name]))
   const named = found.uniques.map((names) => names.map((each) => fieldAt.get(each) ?? ''))
   const said = uniquesOf(model, table)
-  const canBe = (name: string) => {
-    const field = fields[name]
-    return field !== undefined && !isNever(field, 'key')
-  }
   return ownUniques(key, [...said, ...named])
-    .filter((names) => !said.includes(names) && names.every(canBe))
+    .filter((names) => !said.includes(names) && names.every((name) => canBeUnique(fields[name])))
     .map((names) => {
       const [name, ...within] = [...names].reverse()
       return {

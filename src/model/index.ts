@@ -60,7 +60,7 @@ export {
   type Shape,
   type Value,
 } from './types.js'
-export { ownUniques, uniqueMarks, uniquesOf } from './uniques.js'
+export { canBeUnique, ownUniques, uniqueMarks, uniquesOf } from './uniques.js'
 export {
   accepts,
   comparesAs,

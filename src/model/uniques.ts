@@ -1,6 +1,7 @@
 import { ModelError } from './errors.js'
 import { show } from './show.js'
 import { type ModelData, type TableData, tableOf } from './tables.js'
+import type { Shape } from './types.js'
 import { isNever } from './values.js'
 
 /** The fields in which, taken together, no two records of a table have the same values, as `unique()` says it. */
@@ -8,6 +9,9 @@ export const uniquesOf = (model: ModelData, table: string): readonly (readonly s
   Object.entries(tableOf(model, table).fields).flatMap(([name, { unique }]) =>
     unique === undefined ? [] : [[...(unique === true ? [] : unique), name]],
   )
+
+/** Whether a field can be said to be unique, alone or within others; none cannot. */
+export const canBeUnique = (field: Shape | undefined): boolean => field !== undefined && !isNever(field, 'key')
 
 /** Those that say something of their own: no two records have the same values in more fields than a key, or than others. */
 export const ownUniques = (
@@ -58,9 +62,8 @@ export function checkUniques(table: string, { fields }: TableData): void {
       throw new ModelError(`${place} is unique within other fields, each once: ${show(within)} are none.`)
     }
     for (const each of unique === undefined ? [] : [name, ...within]) {
-      const { type } = fields[each] ?? {}
-      if (type !== undefined && isNever({ type }, 'key'))
-        throw new ModelError(`${table}.${each} is of type ${type}, which cannot be unique.`)
+      if (!canBeUnique(fields[each]))
+        throw new ModelError(`${table}.${each} is of type ${fields[each]?.type}, which cannot be unique.`)
     }
   }
 }

@@ -51,10 +51,11 @@ export function discretions(
   }
   const parents = new Map(parentsOf(rulebook.model, table).map((relation) => [relation.from, relation]))
   const chosen = creating ? fields.filter((name) => key.includes(name)) : []
-  return [
+  return inOne([
     ...chosen.map((name) => placed(name, 'taken', whoeverHas(rulebook, table, key), [])),
     ...uniquesOf(rulebook.model, table).flatMap((names) => {
-      if (names.every((name) => key.includes(name))) return []
+      // What holds of a key holds of more than it, too.
+      if (key.every((name) => names.includes(name))) return []
       // What the database is yet to give a value to can be anything.
       const isKnown = (name: string) => {
         const filled = all[name]?.filled
@@ -84,7 +85,18 @@ export function discretions(
       const isOpen = whoeverHas(rulebook, parent, [])
       return [placed(name, 'reference', anyOf(isOpen, isMissing(from), leads), [])]
     }),
-  ]
+  ])
+}
+
+/** One of a field and a reason: a field can be a part of the key and of much that is unique, and all of it has to hold. */
+function inOne(all: readonly Discretion[]): readonly Discretion[] {
+  const found = new Map<string, Discretion>()
+  for (const each of all) {
+    const id = `${each.about} ${each.field}`
+    const before = found.get(id)
+    found.set(id, before ? { ...each, that: allOf(before.that, each.that) } : each)
+  }
+  return [...found.values()]
 }
 
 const own = (name: string) => ({ kind: 'field', level: 0, name }) as const

@@ -1,4 +1,4 @@
-import { type FieldData, isNever, ownUniques, uniqueMarks } from '../../model/index.js'
+import { canBeUnique, type FieldData, ownUniques, uniqueMarks } from '../../model/index.js'
 import type { CatalogueTable } from '../catalogue/catalogue.js'
 
 interface Named {
@@ -15,12 +15,8 @@ interface Named {
 export function withUniques<F extends Named>(named: readonly F[], { uniques }: CatalogueTable) {
   const byColumn = new Map(named.map((field) => [field.column, field]))
   const key = named.filter(({ data }) => data.key).map(({ column }) => column)
-  const canBe = (column: string) => {
-    const field = byColumn.get(column)
-    return field !== undefined && !isNever(field.data, 'key')
-  }
   const own = ownUniques(key, uniques)
-  const marks = uniqueMarks(own, canBe)
+  const marks = uniqueMarks(own, (column) => canBeUnique(byColumn.get(column)?.data))
   const said = new Set([...marks].map(([column, within]) => setName([column, ...within])))
   const fields = named.map((field): F => {
     const within = marks.get(field.column)?.map((column) => byColumn.get(column)?.name as string)

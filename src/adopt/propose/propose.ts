@@ -2,8 +2,14 @@ import { parentName } from '../../model/index.js'
 import type { Draft, DraftTable } from '../draft/draft.js'
 import { grantsOf } from './grants.js'
 import { organisationIn, peopleIn, rolesIn } from './people.js'
-import { leadingTo, type Organisation, type Proposal } from './proposal.js'
-import type { Suggested, SuggestedGrant, TableProposal } from './proposal.js'
+import {
+  leadingTo,
+  type Organisation,
+  type Proposal,
+  type Suggested,
+  type SuggestedGrant,
+  type TableProposal,
+} from './proposal.js'
 import { goneOf, stampsOf } from './stamps.js'
 import { WORDS } from '../words.js'
 import { isBetween, type Tie, tiesOf, wholeOf } from './ties.js'

@@ -1,9 +1,9 @@
 import type { Column } from 'drizzle-orm'
 import { toCamelCase, toSnakeCase } from 'drizzle-orm/casing'
 import {
+  canBeUnique,
   defineModel,
   type Field,
-  isNever,
   ModelError,
   ownUniques,
   type Tables,
@@ -92,14 +92,10 @@ function givenFor(said: object, { name, columns }: SchemaTable): (column: string
   return (column) => given.get(column)
 }
 
-/** The fields, with which no two records have the same values in. */
+/** The fields, each with what it is unique within. */
 function withUniques({ uniques }: SchemaTable, fields: Readonly<Record<string, Field>>): Record<string, Field> {
   const key = Object.keys(fields).filter((name) => fields[name]?.data.key)
-  const canBe = (name: string) => {
-    const field = fields[name]
-    return field !== undefined && !isNever(field.data, 'key')
-  }
-  const marks = uniqueMarks(ownUniques(key, uniques), canBe)
+  const marks = uniqueMarks(ownUniques(key, uniques), (name) => canBeUnique(fields[name]?.data))
   return Object.fromEntries(
     Object.entries(fields).map(([name, field]) => {
       const within = field.data.unique ? undefined : marks.get(name)
