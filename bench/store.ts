@@ -1,7 +1,7 @@
 // The guarded store against SQL by hand, on one database.
 import { createGuard } from 'pachter'
 import { byHand, PLAIN, pointByHand, updateByHand } from './by-hand.js'
-import { readerFor, writerFor } from 'pachter/sql'
+import { writerFor } from 'pachter/sql'
 import type { Bench } from './databases.js'
 import { type Result, takeTurns, timed } from './measure.js'
 import { REACHES, rules } from './world.js'
@@ -39,8 +39,8 @@ export async function measureStore(
   // What comes back is to be the same: moments as dates, whole numbers as numbers.
   const shapes = Object.entries(rules.model.tables['entries']?.fields ?? {})
   const readers = shapes.flatMap(([name, shape]) => {
-    const read = readerFor(dialect, shape)
-    return read ? [{ name, read }] : []
+    const { fromDriver } = dialect.types[shape.type]
+    return fromDriver ? [{ name, read: (value: unknown) => fromDriver(value, shape) }] : []
   })
   const asGuarded = (rows: readonly object[]) => {
     for (const row of rows as Record<string, unknown>[]) {

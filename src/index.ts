@@ -88,6 +88,7 @@ export {
   type Store,
   StoreError,
   TransactionError,
+  UnreadError,
   type Validators,
   type WhereOptions,
   type WriteOptions,

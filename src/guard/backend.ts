@@ -170,10 +170,10 @@ export interface RemoveRequest {
 export interface Written {
   /** How many records were written. */
   readonly touched: number
-  /** What was written, as the caller sees it, where that was asked for and the backend can tell. */
-  readonly records?: readonly ReadRecord[]
-  /** The keys of new records, in their order, as far as the backend numbered them. */
-  readonly keys?: readonly Given[]
+  /** Reads what was written, as the caller sees it, where that was asked for and the backend can tell. */
+  records?(): readonly ReadRecord[]
+  /** Reads the keys of new records, in their order, as far as the backend numbered them. */
+  keys?(): readonly Given[]
 }
 
 /** A write that is ready to be done. */
@@ -182,8 +182,8 @@ export type WritePlan = Plan<Written>
 /** The answers about one record. */
 export interface Answers {
   readonly facts: Facts
-  /** The record as it is stored, whoever may see it. */
-  readonly record: ReadRecord
+  /** Reads the record as it is stored, whoever may see it. */
+  record(): ReadRecord
 }
 
 /** Finds what is wrong with values by field, for those that cannot be stored as they are. */

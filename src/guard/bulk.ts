@@ -112,7 +112,7 @@ async function changeTogether(
       const distinct = new Map(chunk.map((key) => [name(key), key]))
       if (written.touched !== distinct.size) throw NOT_ALL
       const seen =
-        written.records ?? inOrderOf(inside, table, [...distinct.values()], await findByKeys(inside, table, chunk))
+        written.records?.() ?? inOrderOf(inside, table, [...distinct.values()], await findByKeys(inside, table, chunk))
       for (const record of seen) records.set(name(record), record)
     }
     return keys.every((key) => records.has(name(key)))

@@ -69,10 +69,11 @@ async function createPart(
   for (const [at, { record }] of creations.entries()) {
     for (const name in record) given[valueSlot(name, at)] = record[name]
   }
-  const { touched, records, keys: numbers = [] } = await run(inside, write.plan, given, now)
+  const { touched, ...written } = await run(inside, write.plan, given, now)
   if (touched !== creations.length) throw NOT_ALL
+  const numbers = written.keys?.() ?? []
   const keys = creations.map(({ record }, at) => keyAmong(model, table, { ...record, ...numbers[at] }))
-  return inOrderOf(inside, table, keys, records ?? (await findByKeys(inside, table, keys)))
+  return inOrderOf(inside, table, keys, written.records?.() ?? (await findByKeys(inside, table, keys)))
 }
 
 /** Cuts a list into parts of a few sizes, so that a few sizes of statement serve all. */

@@ -28,6 +28,15 @@ export class StoreError extends PachterError {
 }
 
 /**
+ * A write was done, and what came of it could not be read: of a write on its own, after which nothing is taken back. HTTP status
+ * 500. What it was that failed is for the developer alone: `inFull`.
+ */
+export class UnreadError extends PachterError {
+  readonly code = 'written-unread'
+  readonly status = 500
+}
+
+/**
  * A transaction cannot go on, or its store is used where it does not belong: after its end, or outside of the part that
  * is open. HTTP status 500. Nothing of the transaction was written.
  */

@@ -10,6 +10,7 @@ export {
   MisfitError,
   StoreError,
   TransactionError,
+  UnreadError,
 } from './errors.js'
 export { createGuard, type Guard, type GuardOptions, type ScopedStore } from './guard.js'
 export type { Listed, ListOptions, OrderBy, ReadOptions, RelatedOptions, WhereOptions } from './options.js'

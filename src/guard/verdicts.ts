@@ -24,6 +24,12 @@ export interface StoredVerdict {
   readonly changed: boolean
 }
 
+/** A verdict, and what it was passed on. */
+interface Found extends Omit<StoredVerdict, 'record'> {
+  /** Reads the record, whoever may see it; `null` where there is none. */
+  record(): MemoryRecord | null
+}
+
 /** What is to be written, and what is wrong with it. */
 type Given = Pick<Reading, 'values' | 'problems'>
 
@@ -35,7 +41,7 @@ export async function inquire(
   inquiry: Inquiry,
   key: KeyValues,
   { values, problems }: Given = NOTHING_GIVEN,
-): Promise<StoredVerdict> {
+): Promise<Found> {
   const { rulebook, caller, backend } = session
   const { table, action, fields = [], unfit = [] } = inquiry
   const plan = planned(session, 'ask', [action, table, inquiry.fields, unfit], () => {
@@ -46,7 +52,7 @@ export async function inquire(
   const facts = answers?.facts ?? (() => false)
   return {
     verdict: verdictFrom(inquiry, facts, problems),
-    record: answers?.record ?? null,
+    record: () => answers?.record() ?? null,
     changed: fields.some((field) => !facts(unchangedId(field))),
   }
 }
@@ -83,7 +89,7 @@ export async function judge(
     ...(reading && { fields: reading.fields, unfit: reading.unfit }),
   }
   const found = await inquire(session, inquiry, readKey(rulebook.model, table, key), reading)
-  return { ...found, verdict: answered(session, inquiry, found.verdict) }
+  return { ...found, record: found.record(), verdict: answered(session, inquiry, found.verdict) }
 }
 
 /** A verdict as it is answered: what is closed is that before any record is looked at. */

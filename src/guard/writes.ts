@@ -18,6 +18,7 @@ import type { PlannedWrite, PlanName } from './plans.js'
 import { readGiven } from './given.js'
 import { decidedPermission, recordRequest, refuseClosed } from './requests.js'
 import { attempt, lockParents, lockRecords } from './attempt.js'
+import { whatCame } from './came.js'
 import { seenAfterWrite } from './reads.js'
 import { keySlots, planned, run, type Session } from './session.js'
 import { inquire, inquireCreate } from './verdicts.js'
@@ -84,11 +85,10 @@ export async function createRead(session: Session, table: string, reading: Readi
     lock: (inside) => lockParents(inside, table, record),
     write: async (inside) => {
       if (!write) return undefined
-      const { touched, records, keys: [key] = [] } = await run(inside, write.plan, record, now)
-      if (records?.[0]) return records[0]
-      return touched > 0
-        ? seenAfterWrite(inside, table, keyAmong(rulebook.model, table, { ...record, ...key }))
-        : undefined
+      const written = await run(inside, write.plan, record, now)
+      return whatCame(inside, table, written, () =>
+        keyAmong(rulebook.model, table, { ...record, ...written.keys?.()[0] }),
+      )
     },
     explain,
   })
@@ -173,9 +173,7 @@ function changeOne(
     lock: async (inside) => (await lockParents(inside, table, values)) && (await lockRecords(inside, table, [key])),
     write: (inside) => {
       if (!write) return undefined
-      return withAnswer(run(inside, write.plan, slots), ({ touched, records }) =>
-        records ? records[0] : touched > 0 ? seenAfterWrite(inside, table, key) : undefined,
-      )
+      return withAnswer(run(inside, write.plan, slots), (written) => whatCame(inside, table, written, () => key))
     },
     explain,
   })

@@ -103,11 +103,21 @@ const numbers = (count: number): readonly number[] => Array.from({ length: count
 const createdBy = (model: ModelData, { table, stored, records }: CreateRequest) => {
   const { key } = tableOf(model, table)
   return (given: Given, done: Written | undefined): readonly Change[] => {
+    const [keys, seen] = [readFrom(done?.keys), readFrom(done?.records)]
     const rows = numbers(records).map((at) => {
       const values = Object.fromEntries(stored.map((name) => [name, given[valueSlot(name, at)]]))
-      return { ...values, ...done?.keys?.[at], ...keyIn(done?.records?.[at], key) }
+      return { ...values, ...keys[at], ...keyIn(seen[at], key) }
     })
     return [{ table, rows }]
+  }
+}
+
+/** What cannot be read is not known here; whoever wrote it is told. */
+function readFrom<T>(read: (() => readonly T[]) | undefined): readonly T[] {
+  try {
+    return read?.() ?? []
+  } catch {
+    return []
   }
 }
 

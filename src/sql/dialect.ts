@@ -59,8 +59,6 @@ export interface Dialect {
    * about how many `rows` the table has: in the connection's own schema, and in these.
    */
   catalogue(schemas: Fragment): Fragment
-  /** Names each `table`, with its `schema` and whether that is the `own`, whose changes no transaction takes back. */
-  lasting?(schemas: Fragment): Fragment
   /** Tells the `rows` of a table, about, where the catalogue does not. */
   rows?(table: Fragment): Fragment
   /** At most so many rows, after leaving so many out. */
@@ -120,7 +118,8 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | '
  * `textual`, of a type of its own that reads as text; `words`, of one that lists the words there can be; `other`, sorted by another
  * collation than most, so that the two cannot be compared as they are; `short`, of at most so many characters as `size` tells.
  *
- * Any: `lax`, of what does not fit, something else is stored in silence, unless the statement forbids it.
+ * Any: `lax`, of what does not fit, something else is stored in silence, unless the statement forbids it; `lasting`, what is
+ * written to its table no transaction takes back, and nothing there is locked until one ends.
  */
 export const TRAITS = [
   'fine',
@@ -134,6 +133,7 @@ export const TRAITS = [
   'lax',
   'short',
   'zoned',
+  'lasting',
 ] as const
 
 /** One of {@link TRAITS}. */

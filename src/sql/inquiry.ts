@@ -28,7 +28,7 @@ export function planAnswers(compilation: Compilation, table: string, questions: 
   }))
   const all = [...values, ...columns].map((column) => selectedAs(dialect, column))
   const text = sql`SELECT ${join(all, ', ')} FROM ${tableAs(compilation, table)} WHERE ${keyIs(compilation, table, root)}`
-  const readers = fields.map(([name, field]) => [name, valueReader(dialect, field)] as const)
+  const readers = fields.map(([name, field]) => [name, valueReader(dialect, field, `${table}.${name}`)] as const)
   return {
     statement: render(text, dialect),
     answersOf,

@@ -1,4 +1,4 @@
-import { columnInJson, isTrue, readerFor, selectedColumn } from './stored.js'
+import { columnInJson, isTrue, type Reader, readerFor, selectedColumn } from './stored.js'
 import { compileEqual } from './compare.js'
 import { always, type Condition, shift } from '../condition/index.js'
 import type { Access, Facts } from '../decide/index.js'
@@ -46,17 +46,12 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
   })
   const joined = related.map((each) => planRelated(compilation, each, table, scopes))
   const columns = [...values, ...answers.columns, ...joined.flatMap(({ column }) => column ?? [])]
-  const readers = chosen.flatMap(([name, field]) => {
-    const read = readerFor(dialect, field)
-    return read ? [{ name, read }] : []
-  })
-  const convert = (record: Record<string, unknown>) => {
-    for (const { name, read } of readers) {
-      const value = record[name]
-      if (value !== null) record[name] = read(value)
-    }
-    return record
-  }
+  const shown = chosen.map(([name, field]) => ({
+    name,
+    read: readerFor(dialect, field, `${table}.${name}`),
+    isKey: key.includes(name),
+    ...(masks.has(name) && !key.includes(name) && { mask: maskId(name) }),
+  }))
   // The row is the record, and nobody else's: a copy would cost more than all else.
   const isPlain =
     columns.length === chosen.length &&
@@ -64,24 +59,33 @@ export function planRecord(compilation: Compilation, request: RecordRequest, sco
     related.length === 0 &&
     !accessOf &&
     sight.kind === 'always'
-  if (isPlain) return { columns, read: convert }
+  if (isPlain) {
+    const readers = shown.flatMap(({ name, read }) => (read ? [{ name, read }] : []))
+    const readRow = (row: Record<string, unknown>) => {
+      for (const { name, read } of readers) {
+        const value = row[name]
+        if (value === null) continue
+        const made = read(value)
+        if (made !== value) row[name] = made
+      }
+      return row
+    }
+    return { columns, read: readRow }
+  }
   const isSure = sight.kind === 'always'
-  const shown = chosen.map(([name]) => ({
-    name,
-    isKey: key.includes(name),
-    ...(masks.has(name) && !key.includes(name) && { mask: maskId(name) }),
-  }))
   return {
     columns,
     read: (row) => {
       const facts = answers.answersOf(row)
       const seen = isSure || facts(SIGHT)
       const record: Record<string, unknown> = {}
-      convert(row)
-      for (const { name, isKey, mask } of shown) {
-        if (isKey || (seen && (mask === undefined || facts(mask)))) record[name] = row[name]
+      // What is hidden is not read either: there is nothing wrong with it.
+      for (const { name, read: readOne, isKey, mask } of shown) {
+        if (!isKey && !(seen && (mask === undefined || facts(mask)))) continue
+        const value = row[name]
+        record[name] = value === null || !readOne ? value : readOne(value)
       }
-      for (const { name, read } of joined) record[name] = read(row[relatedId(name)])
+      for (const { name, read: readAll } of joined) record[name] = readAll(row[relatedId(name)])
       if (accessOf) record['$access'] = accessOf(row, facts)
       return record
     },
@@ -180,9 +184,9 @@ const SIGHT = 'sight of the record'
 const maskId = (field: string): string => `mask ${field}`
 const relatedId = (name: string): string => `$with ${name}`
 
-/** Reads a field's values as the driver returns them, where they need it. */
-export function valueReader(dialect: Dialect, shape: Shape): ((value: unknown) => unknown) | undefined {
-  const read = readerFor(dialect, shape)
+/** Reads a field's values as the driver returns them. */
+export function valueReader(dialect: Dialect, shape: Shape, place: string): Reader | undefined {
+  const read = readerFor(dialect, shape, place)
   return read && ((value) => (value === null ? null : read(value)))
 }
 

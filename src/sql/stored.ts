@@ -1,4 +1,15 @@
-import { bytesFrom, type FieldData, type FieldType, type Shape, type Value } from '../model/index.js'
+import { StoreError } from '../guard/index.js'
+import {
+  bytesFrom,
+  decimalFrom,
+  describeType,
+  type FieldData,
+  type FieldType,
+  noteAside,
+  type Shape,
+  unitsOf,
+  type Value,
+} from '../model/index.js'
 import { type Fragment, sql } from './fragment.js'
 
 /** How a database stores the values of a type. What is left out, it takes and returns as it is. */
@@ -15,7 +26,7 @@ export interface StoredType {
   present?(column: Fragment): Fragment
   /** A value as the driver takes it. */
   toDriver?(value: Value): unknown
-  /** A present value from what the driver returns, or JSON. */
+  /** A present value from what the driver returns, or JSON; what is none, as it is, or thrown. */
   fromDriver?(value: unknown, shape: Shape): unknown
 }
 
@@ -29,6 +40,19 @@ export const listRead = (json: string, { item }: Shape): unknown =>
 
 /** Drivers return 1 and 0 where there are no booleans; how they were set up, these may be texts. */
 export const isTrue = (value: unknown): boolean => value === true || value === 't' || Number(value) === 1
+
+/** A boolean from those: the other numbers that a column takes are neither. */
+export const booleanRead = (value: unknown): unknown => isTrue(value) || (isFalse(value) ? false : value)
+
+const isFalse = (value: unknown): boolean => value === false || value === 'f' || (value !== '' && Number(value) === 0)
+
+/** A decimal with as many digits as its field has: columns have more or fewer zeros. */
+export function decimalRead(value: string, { scale = 1 }: Shape): unknown {
+  const [whole = '0', rest = ''] = value.split('.')
+  return /[^0]/.test(rest.slice(scale))
+    ? value
+    : decimalFrom(unitsOf(`${whole}.${rest.padEnd(scale, '0').slice(0, scale)}`), scale)
+}
 
 /** Bytes as the driver returns them, or as JSON has them: in hexadecimal digits. */
 export const bytesRead = (value: unknown): unknown =>
@@ -62,8 +86,63 @@ export const isPresent = ({ types }: Stores, column: Fragment, { type }: Shape):
 export const writerFor = ({ types }: Stores, { type }: Shape): ((value: Value) => unknown) =>
   types[type].toDriver ?? ((value) => value)
 
-/** How to read a present value of this type as the driver returns it; nothing where it comes as it is. */
-export function readerFor({ types }: Stores, shape: Shape): ((value: unknown) => unknown) | undefined {
+/** How to read a present value as the driver returns it. */
+export type Reader = (value: unknown) => unknown
+
+/**
+ * How to read the values of a field, where they do not come as they are. What a database has there that no value of the field's
+ * type stands for, such as `0000-00-00`, `infinity`, or 2 where there are only true and false, is not made one: neither rules nor
+ * whoever gets it could tell it from another.
+ *
+ * @param place the field, as the model calls it
+ * @returns a reader, which throws a {@link StoreError} where there is something else
+ */
+export function readerFor({ types }: Stores, shape: Shape, place: string): Reader | undefined {
   const { fromDriver } = types[shape.type]
-  return fromDriver && ((value) => fromDriver(value, shape))
+  const isOne = IS_ONE[shape.type]
+  const refuse = (cause?: unknown): never => {
+    throw noteAside(new StoreError('The database did not do this.'), {
+      hint: `What is stored in ${place} is not always ${describeType(shape)}: mend the records, or have the model say another type.`,
+      cause,
+    })
+  }
+  if (!fromDriver) return isOne && ((value) => (isOne(value, shape) ? value : refuse()))
+  return (value) => {
+    let read: unknown
+    try {
+      read = fromDriver(value, shape)
+    } catch (error) {
+      refuse(error)
+    }
+    return !isOne || isOne(read, shape) ? read : refuse()
+  }
+}
+
+/** The moments there are, as fields take them. */
+const [FIRST, LAST] = [Date.UTC(1000, 0), Date.UTC(10_000, 0)]
+
+const isText = (value: unknown): value is string => typeof value === 'string'
+
+/**
+ * Whether what was read is a value of a type, as far as it matters to whoever compares it: each value that is read is looked at.
+ * Left out, whatever it is compares as it does in the database.
+ */
+const IS_ONE: Partial<Readonly<Record<FieldType, (value: unknown, shape: Shape) => boolean>>> = {
+  integer: (value) => Number.isSafeInteger(value),
+  bigInteger: (value) => typeof value === 'bigint',
+  decimal: (value, { scale = 1 }) => isText(value) && value[value.length - scale - 1] === '.',
+  float: (value) => Number.isFinite(value),
+  boolean: (value) => typeof value === 'boolean',
+  timestamp: (value) => {
+    const time = (value as Date).getTime()
+    return time >= FIRST && time < LAST
+  },
+  date: (value) => isText(value) && value.length === 10 && value[4] === '-' && value >= '1',
+  time: (value) => isText(value) && value.length === 8 && value[2] === ':' && value < '24',
+  list: (value, { item = 'text' }) =>
+    Array.isArray(value) &&
+    value.every(
+      (each) => typeof each === (item === 'bigInteger' ? 'bigint' : item === 'integer' ? 'number' : 'string'),
+    ),
+  bytes: (value) => value instanceof Uint8Array,
 }

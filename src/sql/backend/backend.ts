@@ -65,7 +65,7 @@ function sqlBackend(store: SqlStore, rulebook: Rulebook): Backend {
       const compilation = compilationOf(workshop)
       const next = changedScope(compilation, changes, scopeAt(compilation, table))
       const { statement, answersOf, recordOf } = planAnswers({ ...compilation, next }, table, questions)
-      return planFrom(statement, ({ rows: [row] }) => row && { facts: answersOf(row), record: recordOf(row) })
+      return planFrom(statement, ({ rows: [row] }) => row && { facts: answersOf(row), record: () => recordOf(row) })
     },
     askNew: (table, questions) => {
       const compilation = compilationOf(workshop)

@@ -1,18 +1,14 @@
-import { PachterError, type StoredTable } from '../../model/index.js'
+import type { StoredTable } from '../../model/index.js'
 import { placeOf, schemasIn } from '../names.js'
 import { render } from '../statement.js'
 import { sqlStore } from './backend.js'
 import { Columns } from './columns.js'
+import { LastingTableError } from './lasting.js'
 import { Level } from './level.js'
 import { outermost } from './place.js'
 import { tell } from './planned.js'
 import type { SqlStore } from './sql-store.js'
 import { placesIn } from './told.js'
-
-/** What would be written to a table could not be taken back again; nothing was run. */
-export class LastingTableError extends PachterError {
-  readonly code = 'table-lasting'
-}
 
 /**
  * Runs work on a store whose writes are all taken back afterwards, whatever comes of it: to try something on a
@@ -74,14 +70,11 @@ interface Written extends StoredTable {
 
 async function assertTakenBack(store: SqlStore, tables: readonly Written[]): Promise<void> {
   const { dialect } = store
-  const lasting = dialect.lasting?.(schemasIn(tables.flatMap(({ schema }) => schema ?? [])))
-  if (!lasting || tables.length === 0) return
-  const rows = await tell(dialect, outermost(store), render(lasting, dialect))
-  const places = new Set(rows.flatMap((row) => placesIn(row, 'table')))
+  const traits = dialect.traits?.(schemasIn(tables.flatMap(({ schema }) => schema ?? [])))
+  if (!traits || tables.length === 0) return
+  const rows = await tell(dialect, outermost(store), render(traits, dialect))
+  const lasting = rows.filter(({ trait }) => trait === 'lasting')
+  const places = new Set(lasting.flatMap((row) => placesIn(row, 'table')))
   const found = tables.filter(({ schema, name }) => places.has(placeOf(schema, name)))
-  if (found.length === 0) return
-  throw new LastingTableError(
-    `What is written to ${found.map(({ name }) => name).join(', ')} lasts: ` +
-      'the engine takes no part in transactions. Nothing was tried; use InnoDB.',
-  )
+  if (found.length > 0) throw new LastingTableError(found.map(({ name }) => name))
 }

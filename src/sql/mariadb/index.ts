@@ -124,11 +124,6 @@ export const mariadb: Dialect = Object.freeze({
 FROM information_schema.STATISTICS s
 JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME
 WHERE s.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND s.SEQ_IN_INDEX = 1`,
-  lasting: (
-    schemas,
-  ) => sql`SELECT t.TABLE_SCHEMA AS "schema", t.TABLE_SCHEMA = DATABASE() AS "own", t.TABLE_NAME AS "table" FROM information_schema.TABLES t
-LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
-WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE' AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'`,
   limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
   order,
   jsonArray: jsonArray('JSON_ARRAY'),
@@ -153,7 +148,9 @@ WHERE t.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND t.TABLE_TYPE = 'BASE TABLE'
     schemas,
   ) => sql`SELECT c.TABLE_SCHEMA AS "schema", c.TABLE_SCHEMA = DATABASE() AS "own", c.TABLE_NAME AS "table", c.COLUMN_NAME AS "column", v.trait AS "trait", c.CHARACTER_MAXIMUM_LENGTH AS "size"
 FROM information_schema.COLUMNS c
-JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax' UNION ALL SELECT 'short' UNION ALL SELECT 'padded' UNION ALL SELECT 'zoned') AS v ON CASE v.trait
+JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = c.TABLE_SCHEMA AND t.TABLE_NAME = c.TABLE_NAME
+LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
+JOIN (SELECT 'words' AS trait UNION ALL SELECT 'other' UNION ALL SELECT 'long' UNION ALL SELECT 'fine' UNION ALL SELECT 'lax' UNION ALL SELECT 'short' UNION ALL SELECT 'padded' UNION ALL SELECT 'zoned' UNION ALL SELECT 'lasting') AS v ON CASE v.trait
 WHEN 'words' THEN c.DATA_TYPE = 'enum'
 WHEN 'other' THEN c.DATA_TYPE <> 'enum' AND c.COLLATION_NAME NOT LIKE '%\\_bin' AND c.COLLATION_NAME <> (
   SELECT COLLATION_NAME FROM information_schema.COLUMNS
@@ -162,6 +159,7 @@ WHEN 'other' THEN c.DATA_TYPE <> 'enum' AND c.COLLATION_NAME NOT LIKE '%\\_bin' 
 WHEN 'lax' THEN @@sql_mode NOT REGEXP 'STRICT_(ALL|TRANS)_TABLES'
 WHEN 'zoned' THEN c.DATA_TYPE = 'timestamp'
   AND IF(@@time_zone = 'SYSTEM', @@system_time_zone, @@time_zone) NOT IN ('UTC', '+00:00')
+WHEN 'lasting' THEN t.ENGINE IS NOT NULL AND COALESCE(e.TRANSACTIONS, 'NO') <> 'YES'
 WHEN 'short' THEN c.DATA_TYPE IN ('varchar', 'char')
 WHEN 'padded' THEN c.DATA_TYPE = 'char'
 WHEN 'long' THEN c.CHARACTER_OCTET_LENGTH > 1020 AND c.DATETIME_PRECISION IS NULL

@@ -1,7 +1,7 @@
 import type { FieldData } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
-import { bytesRead, isTrue, listRead, listWritten, type StoredTypes } from '../stored.js'
+import { booleanRead, bytesRead, decimalRead, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** Numbers beyond 2^53 and moments would depend on how the pool was set up; text does not. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS CHAR)`
@@ -30,6 +30,7 @@ export const types: StoredTypes = {
     column: ({ scale }) => `DECIMAL(18, ${digits(scale)})`,
     placeholder: (mark, { scale }) => `CAST(${mark} AS DECIMAL(18, ${digits(scale)}))`,
     selected: asText,
+    fromDriver: decimalRead,
   },
   float: {
     column: () => 'DOUBLE',
@@ -40,7 +41,7 @@ export const types: StoredTypes = {
   boolean: {
     column: () => 'BOOLEAN',
     toDriver: (value) => (value ? 1 : 0),
-    fromDriver: isTrue,
+    fromDriver: booleanRead,
   },
   timestamp: {
     column: () => 'DATETIME(3)',

@@ -1,7 +1,7 @@
-import { decimalFrom, type FieldData, type Shape, unitsOf, type Value } from '../../model/index.js'
+import type { FieldData, Shape, Value } from '../../model/index.js'
 import { digits } from '../dialect.js'
 import { type Fragment, sql } from '../fragment.js'
-import { bytesRead, isTrue, listRead, type StoredType, type StoredTypes } from '../stored.js'
+import { booleanRead, bytesRead, decimalRead, listRead, type StoredType, type StoredTypes } from '../stored.js'
 
 const cast =
   (type: (shape: Shape) => string): NonNullable<StoredType['placeholder']> =>
@@ -32,11 +32,6 @@ const listType = ({ item = 'text' }: Shape): string => LISTS[item]
 /** What is no number is no value: no other database has it. */
 const numberOrNothing = (column: Fragment): Fragment => sql`NULLIF(${column}, 'NaN')`
 
-function withScale(value: string, scale: number): string {
-  const [whole = '0', rest = ''] = value.split('.')
-  return decimalFrom(unitsOf(`${whole}.${rest.padEnd(scale, '0').slice(0, scale)}`), scale)
-}
-
 /** How PostgreSQL stores each type. */
 export const types: StoredTypes = {
   text: plain('text'),
@@ -53,8 +48,7 @@ export const types: StoredTypes = {
     column: decimalType,
     placeholder: cast(decimalType),
     selected: asText,
-    // A numeric column without a scale of its own leaves zeros out.
-    fromDriver: (value: string, { scale = 1 }) => withScale(value, scale),
+    fromDriver: decimalRead,
   },
   float: {
     ...plain('double precision'),
@@ -62,7 +56,7 @@ export const types: StoredTypes = {
     present: (column) => sql`${column} <> 'NaN'`,
     fromDriver: Number,
   },
-  boolean: { ...plain('boolean'), fromDriver: isTrue },
+  boolean: { ...plain('boolean'), fromDriver: booleanRead },
   timestamp: {
     column: () => 'timestamptz(3)',
     placeholder: cast(() => 'timestamptz'),
@@ -70,8 +64,12 @@ export const types: StoredTypes = {
     toDriver: (value: Date) => value.toISOString(),
     fromDriver: (value) => new Date(Math.round(Number(value) * 1000)),
   },
-  date: { ...plain('date'), selected: (column) => sql`to_char(${column}, 'YYYY-MM-DD')` },
-  time: { ...plain('time'), column: () => 'time(0)', selected: (column) => sql`to_char(${column}, 'HH24:MI:SS')` },
+  date: {
+    ...plain('date'),
+    // Of what is no day, such as infinity, it makes nothing.
+    selected: (column) => sql`COALESCE(to_char(${column}, 'YYYY-MM-DD'), ${column}::text)`,
+  },
+  time: { ...plain('time'), column: () => 'time(0)', selected: (column) => sql`left(${column}::text, 8)` },
   uuid: plain('uuid'),
   choice: plain('text'),
   list: {

@@ -1,6 +1,6 @@
 import { decimalFrom, unitsOf } from '../../model/index.js'
 import { type Fragment, join, raw, sql } from '../fragment.js'
-import { bytesRead, isTrue, listRead, listWritten, type StoredTypes } from '../stored.js'
+import { booleanRead, bytesRead, listRead, listWritten, type StoredTypes } from '../stored.js'
 
 /** A number of the driver's would lose digits beyond 2^53. */
 const asText = (column: Fragment): Fragment => sql`CAST(${column} AS TEXT)`
@@ -59,12 +59,13 @@ export const types: StoredTypes = {
     inJson: (column) => unlessMissing(column, inDigits(column)),
     fromDriver: fromDigits,
   },
-  boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: isTrue },
+  boolean: { column: () => 'INTEGER', toDriver: (value) => (value ? 1 : 0), fromDriver: booleanRead },
   timestamp: {
     column: () => 'TEXT',
     toDriver: (value: Date) => value.toISOString(),
-    // What is finer than a millisecond, JavaScript leaves out.
-    fromDriver: (value: string) => new Date(value),
+    // Written otherwise, it would compare otherwise, and JavaScript would take its own zone. What is finer, it leaves out.
+    fromDriver: (value: string) =>
+      new Date(value[10] === 'T' && value[19] === '.' && value.endsWith('Z') ? value : NaN),
   },
   date: { column: () => 'TEXT' },
   time: { column: () => 'TEXT' },

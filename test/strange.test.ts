@@ -1,0 +1,184 @@
+import { expect } from 'chai'
+import {
+  boolean,
+  createGuard,
+  date,
+  decimal,
+  defineCaller,
+  defineModel,
+  defineRules,
+  float,
+  inFull,
+  integer,
+  list,
+  text,
+  time,
+  timestamp,
+} from 'pachter'
+import { sqlStore } from 'pachter/sql'
+import { type Engine, openEngines } from './support/engines.js'
+import { refusalOf } from './support/korenveld.js'
+
+const model = defineModel({
+  finds: {
+    id: integer().key(),
+    title: text(),
+    dug: boolean().optional(),
+    at: timestamp().optional(),
+    day: date().optional(),
+    hour: time().optional(),
+    price: decimal(2).optional(),
+    depth: float().optional(),
+    number: integer().optional(),
+    tags: list(text()).optional(),
+  },
+})
+
+/** The keeper sees all of it, visitors the title only. */
+const rules = defineRules(model, defineCaller({ id: integer() }, { roles: ['keeper'] }), {
+  finds: ({ table, role, signedIn }) =>
+    table.grants({
+      read: [role('keeper'), { to: signedIn, fields: ['title'] }],
+      create: [role('keeper')],
+      update: [{ to: signedIn, fields: ['title'] }],
+      delete: [role('keeper')],
+    }),
+})
+const keeper = { id: 1, roles: ['keeper' as const] }
+const visitor = { id: 2 }
+
+const POSTGRESQL = {
+  columns:
+    'dug boolean, at timestamptz, day date, hour time(0), price numeric, depth float8, number numeric, tags text[]',
+  strange: {
+    at: ["'infinity'", "'-infinity'", "'10000-01-01'", "'0044-03-15 BC'"],
+    day: ["'infinity'", "'0044-03-15 BC'"],
+    hour: ["'24:00:00'"],
+    price: ["'1.234'", "'NaN'"],
+    depth: ["'Infinity'"],
+    number: ["'9007199254740993'", "'1.5'"],
+    tags: ["'{NULL}'", "'{{a},{b}}'"],
+  },
+}
+const ENGINES: Readonly<Record<string, typeof POSTGRESQL | { columns: string; strange: Record<string, string[]> }>> = {
+  PGlite: POSTGRESQL,
+  PostgreSQL: POSTGRESQL,
+  MariaDB: {
+    columns:
+      'dug tinyint(1), at datetime, day date, hour time, price decimal(9, 3), depth double, number decimal(20, 1), tags text',
+    strange: {
+      dug: ['2', '-1'],
+      at: ["'0000-00-00 00:00:00'", "'2026-00-00 00:00:00'"],
+      day: ["'0000-00-00'"],
+      hour: ["'26:00:00'", "'-01:00:00'"],
+      price: ['1.234'],
+      number: ['9007199254740993', '1.5'],
+      tags: ["'{}'", "'[1]'", "'none'"],
+    },
+  },
+  SQLite: {
+    columns: 'dug, at, day, hour, price, depth, number, tags',
+    strange: {
+      dug: ['2', "''", "'yes'"],
+      at: ["'2026-11-26 09:30:00'", "'2026-11-26T09:30:00Z'", "'2026-13-26T09:30:00.000Z'", '1764149400', "''"],
+      day: ["'26-11-2026'", '0', "'0000-00-00'"],
+      hour: ["'9:30'", "'24:00:00'"],
+      price: ['1.5', "'1.50 €'"],
+      depth: ["'deep'", '9e999'],
+      number: ['9007199254740993', '1.5', "'one'"],
+      tags: ["'{}'", "'none'", "'[1]'"],
+    },
+  },
+}
+
+describe('what is stored that is no value of its field', () => {
+  const onEach = async (work: (engine: Engine) => Promise<void>) => {
+    for (const engine of await openEngines()) await work(engine)
+  }
+
+  it('is never read as another, and makes no difference to whoever does not see it', async function () {
+    this.timeout(240_000)
+    await onEach(async ({ name, store }) => {
+      const { columns, strange } = (ENGINES[name] ?? ENGINES['SQLite']) as (typeof ENGINES)[string]
+      const lax = name === 'MariaDB' ? "SET STATEMENT sql_mode = '' FOR " : ''
+      await store.query('DROP TABLE IF EXISTS finds', [])
+      await store.query(`CREATE TABLE finds (id int PRIMARY KEY, title varchar(99) NOT NULL, ${columns})`, [])
+      const guard = createGuard({ rules, store, onDecision: () => undefined })
+      for (const [field, values] of Object.entries(strange)) {
+        for (const value of values) {
+          await store.query('DELETE FROM finds', [])
+          await store.query(`${lax}INSERT INTO finds (id, title, ${field}) VALUES (1, 'Shard', ${value})`, [])
+          const at = `${name}: ${field} ${value}`
+          const all = guard.as(keeper)
+          const few = guard.as(visitor)
+          expect(await few.list('finds'), at).to.deep.equal([{ id: 1, title: 'Shard' }])
+          expect(await few.update('finds', 1, { title: 'Shards' }), at).to.deep.equal({ id: 1, title: 'Shards' })
+          for (const read of [() => all.list('finds'), () => all.get('finds', 1)]) {
+            const error = await refusalOf(read())
+            expect(error.message, at).to.equal('The database did not do this.')
+            expect(inFull(error), at).to.contain(`What is stored in finds.${field} is not always`)
+          }
+          // On its own, a write is done when it is read; with others, all is taken back.
+          const error = await refusalOf(all.update('finds', 1, { title: 'Coin' }))
+          expect(error, at).to.include({ code: 'written-unread', status: 500 })
+          expect(inFull(error), at).to.contain(`What is stored in finds.${field} is not always`)
+          const together = await refusalOf(all.updateMany('finds', [1], { title: 'Lost' }))
+          expect(together, at).to.include({ code: 'store-failed', status: 500 })
+          expect(await few.list('finds'), at).to.deep.equal([{ id: 1, title: 'Coin' }])
+        }
+      }
+      await store.query('DROP TABLE finds', [])
+    })
+  })
+
+  it('is taken as it is where only zeros are more or fewer', async () => {
+    await onEach(async ({ name, store }) => {
+      const { columns } = (ENGINES[name] ?? ENGINES['SQLite']) as (typeof ENGINES)[string]
+      if (!columns.includes('price numeric') && !columns.includes('price decimal')) return
+      await store.query('DROP TABLE IF EXISTS finds', [])
+      await store.query(`CREATE TABLE finds (id int PRIMARY KEY, title varchar(99) NOT NULL, ${columns})`, [])
+      await store.query("INSERT INTO finds (id, title, price) VALUES (1, 'Shard', 1.5), (2, 'Coin', 12.000)", [])
+      const prices = await createGuard({ rules, store })
+        .as(keeper)
+        .list('finds', { fields: ['price'] })
+      expect(prices.map(({ price }) => price)).to.deep.equal(['1.50', '12.00'])
+      await store.query('DROP TABLE finds', [])
+    })
+  })
+})
+
+describe('a table whose engine takes nothing back', () => {
+  it('is read and not written, by trusted code neither', async function () {
+    this.timeout(120_000)
+    const engine = (await openEngines()).find(({ name }) => name === 'MariaDB')
+    if (!engine) return this.skip()
+    // Another store: what is known of columns was read while the table was another.
+    const store = sqlStore(engine.store)
+    await store.query(
+      `CREATE TABLE finds (id int PRIMARY KEY, title varchar(99) NOT NULL, ${ENGINES['MariaDB']?.columns}) ENGINE = MyISAM`,
+      [],
+    )
+    await store.query("INSERT INTO finds (id, title) VALUES (1, 'Shard')", [])
+    const guard = createGuard({ rules, store, onDecision: () => undefined })
+    const all = guard.as(keeper)
+    const writes = [
+      () => all.create('finds', { id: 2, title: 'Coin' }),
+      () =>
+        all.createMany(
+          'finds',
+          [2, 2].map((id) => ({ id, title: 'Coin' })),
+        ),
+      () => all.update('finds', 1, { title: 'Coin' }),
+      () => all.updateMany('finds', [1], { title: 'Coin' }),
+      () => all.delete('finds', 1),
+      () => all.transaction((inside) => inside.create('finds', { id: 2, title: 'Coin' })),
+    ]
+    for (const write of writes) {
+      const error = await refusalOf(write())
+      expect(error).to.include({ code: 'table-lasting', status: 500 })
+      expect(error.message).to.match(/finds lasts.*use InnoDB/)
+    }
+    expect((await all.list('finds')).map(({ title }) => title)).to.deep.equal(['Shard'])
+    await store.query('DROP TABLE finds', [])
+  })
+})
