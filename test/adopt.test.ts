@@ -184,6 +184,37 @@ describe('adopt', () => {
     }
   })
 
+  it('remarks on what keeps records apart that no model says', async () => {
+    const KEEPS: Readonly<Record<string, readonly (readonly [statement: string, remark: RegExp])[]>> = {
+      PGlite: [
+        [
+          'CREATE UNIQUE INDEX i ON lockers (lower(name))',
+          /^has a unique index on \(lower\(\(name\)::text\)\), which no model says/,
+        ],
+        ['CREATE UNIQUE INDEX i ON lockers (name) WHERE number > 1', /unique index on \(name\) WHERE \(number > 1\)/],
+        ['ALTER TABLE lockers ADD CONSTRAINT i EXCLUDE (number WITH =)', /EXCLUDE USING btree \(number WITH =\)/],
+      ],
+      'better-sqlite3': [
+        ['CREATE UNIQUE INDEX i ON lockers (lower(name))', /unique index on \(lower\(name\)\)/],
+        ['CREATE UNIQUE INDEX i ON "lockers" (name) WHERE number > 1', /unique index on \(name\) WHERE number > 1/],
+      ],
+      MariaDB: [
+        ['CREATE UNIQUE INDEX i ON lockers (name(3))', /has i, unique by the beginning of name/],
+        ['ALTER TABLE lockers ENGINE = MyISAM', /is kept by MyISAM, which knows no transactions/],
+      ],
+    }
+    for (const { name, store } of await openEngines()) {
+      for (const [statement, remark] of KEEPS[name] ?? []) {
+        await store.query('CREATE TABLE lockers (id int PRIMARY KEY, number int, name varchar(9))', [])
+        await store.query(statement, [])
+        const lockers = (await readCatalogue(store)).tables.find((each) => each.name === 'lockers')
+        expect(lockers?.uniques, statement).to.deep.equal([])
+        expect(lockers?.remarks?.join(), statement).to.match(remark)
+        await store.query('DROP TABLE lockers', [])
+      }
+    }
+  })
+
   it('tells a drift, writes what is new when it is run again, and keeps what a person wrote', async () => {
     for (const foreign of databases) {
       const { name, folder, address } = foreign

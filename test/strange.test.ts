@@ -15,6 +15,7 @@ import {
   time,
   timestamp,
 } from 'pachter'
+import { readCatalogue } from 'pachter/adopt'
 import { sqlStore } from 'pachter/sql'
 import { type Engine, openEngines } from './support/engines.js'
 import { refusalOf } from './support/korenveld.js'
@@ -49,7 +50,7 @@ const visitor = { id: 2 }
 
 const POSTGRESQL = {
   columns:
-    'dug boolean, at timestamptz, day date, hour time(0), price numeric, depth float8, number numeric, tags text[]',
+    'dug boolean, at timestamptz, day date, hour time(0), price numeric(9, 3), depth float8, number numeric, tags text[]',
   strange: {
     at: ["'infinity'", "'-infinity'", "'10000-01-01'", "'0044-03-15 BC'"],
     day: ["'infinity'", "'0044-03-15 BC'"],
@@ -109,6 +110,9 @@ describe('what is stored that is no value of its field', () => {
           await store.query('DELETE FROM finds', [])
           await store.query(`${lax}INSERT INTO finds (id, title, ${field}) VALUES (1, 'Shard', ${value})`, [])
           const at = `${name}: ${field} ${value}`
+          const { tables } = await readCatalogue(store)
+          const adopted = tables.find((each) => each.name === 'finds')?.columns.find((each) => each.name === field)
+          expect({ ...adopted?.shape, optional: true }, at).not.to.deep.equal(model.tables['finds']?.fields[field])
           const all = guard.as(keeper)
           const few = guard.as(visitor)
           expect(await few.list('finds'), at).to.deep.equal([{ id: 1, title: 'Shard' }])

@@ -25,6 +25,8 @@ export interface CatalogueTable {
   /** The columns of each other key. */
   readonly uniques: readonly (readonly string[])[]
   readonly references: readonly CatalogueReference[]
+  /** What a person should know of it. */
+  readonly remarks?: readonly string[]
 }
 
 /** A column of a table. */
@@ -53,8 +55,14 @@ export interface CatalogueReference {
 /** What a column holds, as far as its type says. */
 export type Held = Pick<CatalogueColumn, 'shape' | 'remark'>
 
+/** What keeps records from being there together, and no model says: whoever writes can tell by it that there is another. */
+export const toldBy = (index: string): string => `has ${index}, which no model says: it can be told`
+
 /** A column whose values no field can hold. */
 export const unheld = (remark: string): Held => ({ remark })
+
+/** The same, for what is among its values. */
+export const unheldFor = (values: string): Held => unheld(`has ${values} among its values; mend them, and adopt again`)
 
 /** A number that is exact: by how many digits it has, and how many of them stand behind the point. */
 export function exactNumber(digits: number | undefined, scale: number | undefined): Held {

@@ -2,6 +2,7 @@ import type { Shape } from '../../model/index.js'
 import {
   type Ask,
   byTable,
+  type CatalogueColumn,
   type CatalogueTable,
   chosen,
   exactNumber,
@@ -9,8 +10,11 @@ import {
   marked,
   namesIn,
   quotedIn,
+  toldBy,
   unheld,
+  unheldFor,
 } from './catalogue.js'
+import { lookedThrough, type Oddity } from './values.js'
 
 interface ColumnRow {
   readonly table: string
@@ -24,10 +28,18 @@ interface ColumnRow {
   readonly extra: string
 }
 
+interface TableRow {
+  readonly table: string
+  readonly kind: string
+  readonly engine: string | null
+  readonly lasting: number
+}
+
 interface KeyRow {
   readonly table: string
   readonly name: string
   readonly columns: string
+  readonly partly: number
 }
 
 interface ReferenceRow {
@@ -44,14 +56,16 @@ interface CheckRow {
   readonly said: string
 }
 
-const TABLES = `SELECT TABLE_NAME AS "table", TABLE_TYPE AS "kind" FROM information_schema.TABLES
-WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY TABLE_NAME`
+const TABLES = `SELECT t.TABLE_NAME AS "table", t.TABLE_TYPE AS "kind", t.ENGINE AS "engine", COALESCE(e.TRANSACTIONS, 'NO') <> 'YES' AS "lasting"
+FROM information_schema.TABLES t LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE
+WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY t.TABLE_NAME`
 
 const COLUMNS = `SELECT TABLE_NAME AS "table", COLUMN_NAME AS "name", DATA_TYPE AS "base", COLUMN_TYPE AS "written",
 NUMERIC_PRECISION AS "digits", NUMERIC_SCALE AS "scale", IS_NULLABLE AS "optional", COLUMN_DEFAULT AS "standard", EXTRA AS "extra"
 FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, ORDINAL_POSITION`
 
-const KEYS = `SELECT TABLE_NAME AS "table", INDEX_NAME AS "name", CAST(JSON_ARRAYAGG(COLUMN_NAME ORDER BY SEQ_IN_INDEX) AS CHAR) AS "columns"
+const KEYS = `SELECT TABLE_NAME AS "table", INDEX_NAME AS "name", CAST(JSON_ARRAYAGG(COLUMN_NAME ORDER BY SEQ_IN_INDEX) AS CHAR) AS "columns",
+MAX(SUB_PART IS NOT NULL) AS "partly"
 FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE() AND NON_UNIQUE = 0 GROUP BY TABLE_NAME, INDEX_NAME`
 
 const REFERENCES = `SELECT TABLE_NAME AS "table", CAST(JSON_ARRAYAGG(COLUMN_NAME ORDER BY ORDINAL_POSITION) AS CHAR) AS "columns",
@@ -91,7 +105,7 @@ const TYPES: Readonly<Record<string, Shape['type']>> = {
 }
 
 function heldIn({ name, base, written, digits, scale, extra }: ColumnRow, conditions: readonly string[]): Held {
-  if (/^tinyint\(1\)/.test(written)) return { shape: { type: 'boolean' } }
+  if (/^(tinyint|bit)\(1\)/.test(written)) return { shape: { type: 'boolean' } }
   if (base === 'enum') return { shape: { type: 'choice', choices: quotedIn(written) } }
   if (base === 'decimal') return exactNumber(Number(digits), Number(scale))
   if (base === 'bigint' && /auto_increment/.test(extra)) return { shape: { type: 'integer' } }
@@ -102,40 +116,84 @@ function heldIn({ name, base, written, digits, scale, extra }: ColumnRow, condit
   return { shape: { type } }
 }
 
+/** What a column can hold of such a type: MariaDB that is not strict has moments that are none, and truths of 256 kinds. */
+const ODDITIES: Partial<Readonly<Record<Shape['type'], (column: string) => Oddity>>> = {
+  boolean: (column) => ({
+    where: `${column} NOT IN (0, 1)`,
+    held: { shape: { type: 'integer' }, remark: 'has other values than 0 and 1' },
+  }),
+  timestamp: notOnCalendar,
+  date: notOnCalendar,
+  time: (column) => ({
+    where: `${column} < '00:00:00' OR ${column} >= '24:00:00'`,
+    held: unheldFor('spans that are no time of day'),
+  }),
+}
+
+function notOnCalendar(column: string): Oddity {
+  return {
+    where: `${column} < '1000-01-01' OR MONTH(${column}) = 0 OR DAYOFMONTH(${column}) = 0`,
+    held: unheldFor('what is no day, such as 0000-00-00,'),
+  }
+}
+
 const isJson = (condition: string, column: string): boolean =>
   condition.toLowerCase().replaceAll('`', '') === `json_valid(${column.toLowerCase()})`
 
 /** Reads what MariaDB says of the database that is in use. */
 export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> {
-  const tables = await ask<{ table: string; kind: string }>(TABLES)
+  const tables = await ask<TableRow>(TABLES)
   const columnsOf = byTable(await ask<ColumnRow>(COLUMNS))
   const keysOf = byTable(await ask<KeyRow>(KEYS))
   const referencesOf = byTable(await ask<ReferenceRow>(REFERENCES))
   const checksOf = byTable(await ask<CheckRow>(CHECKS))
-  return tables.map(({ table, kind }) => {
+  const read: CatalogueTable[] = []
+  for (const { table, kind, engine, lasting } of tables) {
     const conditions = checksOf(table).map(({ said }) => said)
-    const keys = keysOf(table)
-    return {
+    const isView = kind === 'VIEW'
+    const keys = keysOf(table).filter(({ name }) => name !== 'PRIMARY')
+    const suspects = columnsOf(table).map((row) => {
+      const column = columnFrom(row, conditions)
+      const named = quoted(row.name)
+      return { column, named, oddity: column.shape && ODDITIES[column.shape.type]?.(named) }
+    })
+    const remarks = [
+      ...(!isView && Number(lasting) === 1
+        ? [`is kept by ${engine}, which knows no transactions: it is read, and not written`]
+        : []),
+      ...keys
+        .filter(({ partly }) => Number(partly) === 1)
+        .map(({ name, columns }) => toldBy(`${name}, unique by the beginning of ${namesIn(columns).join(', ')}`)),
+    ]
+    read.push({
       name: table,
-      ...marked({ isView: kind === 'VIEW' }),
-      columns: columnsOf(table).map((column) => ({
-        name: column.name,
-        type: column.written,
-        ...chosen(heldIn(column, conditions), column.name, conditions),
-        ...marked({ isOptional: column.optional === 'YES', isNumbered: /auto_increment/.test(column.extra) }),
-        ...filledIn(column),
-      })),
-      key: keys.filter(({ name }) => name === 'PRIMARY').flatMap(({ columns }) => namesIn(columns)),
-      uniques: keys.filter(({ name }) => name !== 'PRIMARY').map(({ columns }) => namesIn(columns)),
+      ...marked({ isView }),
+      columns: isView ? suspects.map(({ column }) => column) : await lookedThrough(ask, quoted(table), suspects),
+      key: keysOf(table)
+        .filter(({ name }) => name === 'PRIMARY')
+        .flatMap(({ columns }) => namesIn(columns)),
+      uniques: keys.filter(({ partly }) => Number(partly) === 0).map(({ columns }) => namesIn(columns)),
       references: referencesOf(table).map(({ columns, schema, own, to, toColumns }) => ({
         columns: namesIn(columns),
         ...(Number(own) !== 1 && { schema }),
         table: to,
         to: namesIn(toColumns),
       })),
-    }
-  })
+      ...(remarks.length > 0 && { remarks }),
+    })
+  }
+  return read
 }
+
+const quoted = (name: string): string => `\`${name.replaceAll('`', '``')}\``
+
+const columnFrom = (row: ColumnRow, conditions: readonly string[]): CatalogueColumn => ({
+  name: row.name,
+  type: row.written,
+  ...chosen(heldIn(row, conditions), row.name, conditions),
+  ...marked({ isOptional: row.optional === 'YES', isNumbered: /auto_increment/.test(row.extra) }),
+  ...filledIn(row),
+})
 
 function filledIn({ extra, standard }: ColumnRow): { readonly filled?: 'default' | 'computed' } {
   // What every change sets anew, cannot be told beforehand either.

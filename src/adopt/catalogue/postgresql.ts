@@ -2,14 +2,18 @@ import type { Shape } from '../../model/index.js'
 import {
   type Ask,
   byTable,
+  type CatalogueColumn,
   type CatalogueTable,
   chosen,
   exactNumber,
   type Held,
   marked,
   namesIn,
+  toldBy,
   unheld,
+  unheldFor,
 } from './catalogue.js'
+import { lookedThrough, type Oddity } from './values.js'
 
 interface TableRow {
   readonly table: string
@@ -70,13 +74,17 @@ const NAMES = (numbers: string, table: string) =>
   `(SELECT json_agg(a.attname ORDER BY k.at)::text FROM unnest(${numbers}) WITH ORDINALITY AS k (number, at) JOIN pg_attribute a ON a.attrelid = ${table} AND a.attnum = k.number)`
 
 // A column of which only one row may have no value is not unique() as a model has it.
+const SAYABLE = `i.indpred IS NULL AND i.indexprs IS NULL AND NOT COALESCE((to_jsonb(i) ->> 'indnullsnotdistinct')::boolean, false)`
+
 const CONSTRAINTS = `SELECT c.conrelid::text AS "table", c.contype::text AS "kind", COALESCE(${NAMES('c.conkey', 'c.conrelid')}, '[]') AS "columns",
 CASE WHEN c.contype = 'c' THEN pg_get_expr(c.conbin, c.conrelid) ELSE '' END AS "said", c.confrelid::text AS "to",
 COALESCE(${NAMES('c.confkey', 'c.confrelid')}, '[]') AS "toColumns"
 FROM pg_constraint c WHERE c.conrelid <> 0 AND c.contype IN ('p', 'f', 'c')
 UNION ALL SELECT i.indrelid::text, 'u', ${NAMES('i.indkey[0:i.indnkeyatts - 1]', 'i.indrelid')}, '', NULL, '[]'
-FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid
-AND NOT COALESCE((to_jsonb(i) ->> 'indnullsnotdistinct')::boolean, false)`
+FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indisvalid AND ${SAYABLE}
+UNION ALL SELECT i.indrelid::text, 'told', '[]', regexp_replace(pg_get_indexdef(i.indexrelid), '^.* USING \\S+ ', 'a unique index on '), NULL, '[]'
+FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indisvalid AND NOT (${SAYABLE})
+UNION ALL SELECT c.conrelid::text, 'told', '[]', pg_get_constraintdef(c.oid), NULL, '[]' FROM pg_constraint c WHERE c.contype = 'x'`
 
 const TYPES: Readonly<Record<string, Shape['type']>> = {
   int2: 'integer',
@@ -120,39 +128,83 @@ function heldIn({ base, kind, modifier, words, numbered, written }: ColumnRow): 
   return unheld(`is of type ${written}, which no field holds`)
 }
 
+const notOnCalendar = (column: string): Oddity => ({
+  where: `NOT isfinite(${column}) OR ${column} < '1000-01-01' OR ${column} >= '10000-01-01'`,
+  held: unheldFor('infinity, or years of other than four digits,'),
+})
+
+const noNumber = (column: string): Oddity => ({ where: `${column} = 'NaN'`, held: unheldFor('what is no number') })
+
+/** What a column can hold of such a type that no other database has. */
+const ODDITIES: Partial<Readonly<Record<Shape['type'], (column: string) => Oddity>>> = {
+  timestamp: notOnCalendar,
+  date: notOnCalendar,
+  float: (column) => ({ where: `abs(${column}) = 'Infinity'`, held: unheldFor('infinity') }),
+  time: (column) => ({ where: `${column} = '24:00'`, held: unheldFor('24:00, which is no time of day,') }),
+  decimal: noNumber,
+  list: (column) => ({
+    where: `CASE WHEN array_ndims(${column}) > 1 THEN true ELSE array_position(${column}, NULL) IS NOT NULL END`,
+    held: unheldFor('lists in lists, or with missing items,'),
+  }),
+}
+
+const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`
+
+function suspected(column: CatalogueColumn, { base }: ColumnRow) {
+  const { shape, name } = column
+  const look = base === 'numeric' ? noNumber : shape && ODDITIES[shape.type]
+  return { column, named: quoted(name), oddity: shape && look?.(quoted(name)) }
+}
+
 /** Reads what PostgreSQL says of itself. */
 export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[]> {
   const tables = await ask<TableRow>(TABLES)
   const columnsOf = byTable(await ask<ColumnRow>(COLUMNS))
   const constraintsOf = byTable(await ask<ConstraintRow>(CONSTRAINTS))
   const placeOf = new Map(tables.map(({ table, schema, own, name }) => [table, { ...(!own && { schema }), name }]))
-  return tables.map(({ table, schema, own, name, kind, readable, inherited }) => {
+  const read: CatalogueTable[] = []
+  for (const { table, schema, own, name, kind, readable, inherited } of tables) {
     const constraints = constraintsOf(table)
     const ofKind = (wanted: string) => constraints.filter((each) => each.kind === wanted)
     const conditions = ofKind('c').map(({ said }) => said)
     // What holds of its own rows does not hold of those that tables which inherit from it have besides.
     const unique = (wanted: string) => (inherited ? [] : ofKind(wanted).map(({ columns }) => namesIn(columns)))
-    return {
+    const suspects = columnsOf(table).map((row) => suspected(columnFrom(row, conditions), row))
+    const isTable = kind === 'r' || kind === 'p'
+    const remarks = ofKind('told').map(({ said }) => toldBy(said))
+    read.push({
       ...(!own && { schema }),
       name,
       ...marked({ isView: kind === 'v' || kind === 'm', isClosed: !readable, isInherited: inherited }),
-      columns: columnsOf(table).map((column) => ({
-        name: column.name,
-        type: column.written,
-        ...chosen(heldIn(column), column.name, conditions),
-        ...marked({ isOptional: !column.required, isNumbered: column.numbered }),
-        ...(column.computed ? { filled: 'computed' as const } : column.filled && { filled: 'default' as const }),
-      })),
+      columns:
+        isTable && readable
+          ? await lookedThrough(ask, `${quoted(schema)}.${quoted(name)}`, suspects)
+          : suspects.map(({ column }) => column),
       key: unique('p').flat(),
       uniques: unique('u'),
       references: ofKind('f').flatMap(({ columns, to, toColumns }) => {
         const place = placeOf.get(to ?? '')
         if (!place) return []
-        const { schema, name } = place as { schema?: string; name: string }
+        const { schema: other, name: target } = place as { schema?: string; name: string }
         return [
-          { columns: namesIn(columns), ...(schema !== undefined && { schema }), table: name, to: namesIn(toColumns) },
+          {
+            columns: namesIn(columns),
+            ...(other !== undefined && { schema: other }),
+            table: target,
+            to: namesIn(toColumns),
+          },
         ]
       }),
-    }
-  })
+      ...(remarks.length > 0 && { remarks }),
+    })
+  }
+  return read
 }
+
+const columnFrom = (row: ColumnRow, conditions: readonly string[]): CatalogueColumn => ({
+  name: row.name,
+  type: row.written,
+  ...chosen(heldIn(row), row.name, conditions),
+  ...marked({ isOptional: !row.required, isNumbered: row.numbered }),
+  ...(row.computed ? { filled: 'computed' as const } : row.filled && { filled: 'default' as const }),
+})

@@ -1,5 +1,6 @@
 import type { FieldType, Shape } from '../../model/index.js'
-import { type Ask, byTable, type CatalogueTable, chosen, grouped, type Held, marked } from './catalogue.js'
+import { type Ask, byTable, type CatalogueTable, chosen, grouped, type Held, marked, toldBy } from './catalogue.js'
+import { LOOKED_AT } from './values.js'
 
 interface TableRow {
   readonly table: string
@@ -44,6 +45,9 @@ const KEYS = `SELECT l.name AS "table", i.name AS "name", k.name AS "column"
 FROM ${OWN.replace(' WHERE', ', pragma_index_list(l.name) i, pragma_index_info(i.name) k WHERE')} AND i."unique" = 1 AND i.partial = 0 AND i.origin <> 'pk'
 AND NOT EXISTS (SELECT 1 FROM pragma_index_info(i.name) e WHERE e.name IS NULL) ORDER BY l.name, i.seq, k.seqno`
 
+const TOLD = `SELECT l.name AS "table", s.sql AS "said" FROM ${OWN.replace(' WHERE', ', pragma_index_list(l.name) i JOIN sqlite_schema s ON s.name = i.name WHERE')}
+AND i."unique" = 1 AND (i.partial = 1 OR EXISTS (SELECT 1 FROM pragma_index_info(i.name) e WHERE e.name IS NULL)) ORDER BY i.name`
+
 const REFERENCES = `SELECT l.name AS "table", f.id AS "id", f."table" AS "to", f."from" AS "from", f."to" AS "toColumn"
 FROM ${OWN.replace(' WHERE', ', pragma_foreign_key_list(l.name) f WHERE')} ORDER BY l.name, f.id, f.seq`
 
@@ -52,12 +56,12 @@ const LOOKS: Partial<Readonly<Record<FieldType, string>>> = {
   boolean: `typeof(v) = 'integer' AND v IN (0, 1)`,
   integer: `typeof(v) = 'integer' AND abs(v) <= 9007199254740991`,
   bigInteger: `typeof(v) = 'integer'`,
-  float: `typeof(v) IN ('integer', 'real')`,
+  float: `typeof(v) IN ('integer', 'real') AND abs(v) < 9e999`,
   text: `typeof(v) = 'text'`,
   uuid: `typeof(v) = 'text' AND length(v) = 36 AND v = lower(v) AND v GLOB '????????-????-????-????-????????????'`,
-  timestamp: `typeof(v) = 'text' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]T[0-9][0-9]:[0-9][0-9]:[0-9][0-9].[0-9][0-9][0-9]*Z'`,
-  date: `typeof(v) = 'text' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]'`,
-  time: `typeof(v) = 'text' AND v GLOB '[0-9][0-9]:[0-9][0-9]:[0-9][0-9]'`,
+  timestamp: `typeof(v) = 'text' AND v >= '1' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]T[0-9][0-9]:[0-9][0-9]:[0-9][0-9].[0-9][0-9][0-9]*Z'`,
+  date: `typeof(v) = 'text' AND v >= '1' AND v GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]'`,
+  time: `typeof(v) = 'text' AND v < '24' AND v GLOB '[0-9][0-9]:[0-9][0-9]:[0-9][0-9]'`,
   bytes: `typeof(v) = 'blob'`,
   json: `json_valid(v)`,
 }
@@ -83,7 +87,7 @@ async function lookOf(ask: Ask, table: string, column: string, types: readonly F
   const counts = [...new Set([...types, 'timestamp' as const])].map(
     (type) => `count(*) FILTER (WHERE ${LOOKS[type] ?? '1'}) AS ${quoted(type)}`,
   )
-  const values = `SELECT ${quoted(column)} AS v FROM ${quoted(table)} WHERE ${quoted(column)} IS NOT NULL LIMIT 10000`
+  const values = `SELECT ${quoted(column)} AS v FROM ${quoted(table)} WHERE ${quoted(column)} IS NOT NULL LIMIT ${LOOKED_AT}`
   const [row] = await ask<Record<string, number>>(`SELECT count(*) AS "all", ${counts.join(', ')} FROM (${values})`)
   const all = row?.['all'] ?? 0
   // A text that is always a moment, is one.
@@ -104,6 +108,7 @@ export async function readSqlite(ask: Ask): Promise<readonly CatalogueTable[]> {
   const columnsOf = byTable(await ask<ColumnRow>(COLUMNS))
   const keysOf = byTable(await ask<KeyRow>(KEYS))
   const referencesOf = byTable(await ask<ReferenceRow>(REFERENCES))
+  const toldOf = byTable(await ask<{ readonly table: string; readonly said: string }>(TOLD))
   const read = []
   for (const { table, kind, written } of tables) {
     const columns = columnsOf(table)
@@ -132,6 +137,7 @@ export async function readSqlite(ask: Ask): Promise<readonly CatalogueTable[]> {
           : column.standard !== null && column.standard.toUpperCase() !== 'NULL' && { filled: 'default' as const }),
       })
     }
+    const remarks = toldOf(table).map(({ said }) => toldBy(said.replace(/^.*?\sON\s+[^(]*/is, 'a unique index on ')))
     read.push({
       name: table,
       ...marked({ isView: kind === 'view' }),
@@ -145,6 +151,7 @@ export async function readSqlite(ask: Ask): Promise<readonly CatalogueTable[]> {
           (rows[0]?.to as string),
         to: rows.flatMap(({ to, toColumn }) => toColumn ?? keyOf(columnsOf(to))),
       })),
+      ...(remarks.length > 0 && { remarks }),
     })
   }
   return read

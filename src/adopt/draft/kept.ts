@@ -27,15 +27,17 @@ export function keep(table: CatalogueTable): Omit<Kept, 'name' | 'table'> | { re
     const column = columns.find((each) => each.name === name)
     return column !== undefined && !isNever(column.shape, 'key')
   }
+  const remarks = table.remarks ?? []
   if (table.key.length > 0) {
     const unfit = table.key.find((name) => !isPart(name))
     return unfit === undefined
-      ? { key: table.key, columns, remarks: [] }
+      ? { key: table.key, columns, remarks }
       : { why: `has ${unfit} in its key, which no key here can hold` }
   }
   const isThere = (name: string) => columns.some((each) => each.name === name && !each.isOptional)
   const [other] = table.uniques.filter((names) => names.every((name) => isPart(name) && isThere(name)))
-  if (other) return { key: other, columns, remarks: ['has no primary key; what is unique and never missing serves'] }
+  if (other)
+    return { key: other, columns, remarks: [...remarks, 'has no primary key; what is unique and never missing serves'] }
   const by = 'write it into the model, with key() on what tells its records apart'
   if (table.isView) return { why: `is a view, and nothing says what its key is; ${by}` }
   if (table.isInherited) {

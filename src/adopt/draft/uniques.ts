@@ -1,5 +1,5 @@
 import { canBeUnique, type FieldData, ownUniques, uniqueMarks } from '../../model/index.js'
-import type { CatalogueTable } from '../catalogue/catalogue.js'
+import { type CatalogueTable, toldBy } from '../catalogue/catalogue.js'
 
 interface Named {
   readonly name: string
@@ -24,7 +24,7 @@ export function withUniques<F extends Named>(named: readonly F[], { uniques }: C
   })
   const unsaid = own
     .filter((columns) => !said.has(setName(columns)))
-    .map((columns) => `has no two rows with the same ${columns.join(', ')}, which no model says: it can be told`)
+    .map((columns) => toldBy(`no two rows with the same ${columns.join(', ')}`))
   return { fields, unsaid }
 }
 

@@ -40,6 +40,8 @@ export const types: StoredTypes = {
   },
   boolean: {
     column: () => 'BOOLEAN',
+    // What is a bit comes as bytes.
+    selected: (column) => sql`${column} + 0`,
     toDriver: (value) => (value ? 1 : 0),
     fromDriver: booleanRead,
   },
