@@ -1,3 +1,4 @@
+import type { Socket } from 'node:net'
 import { expect } from 'chai'
 import mysql from 'mysql2/promise'
 import pg from 'pg'
@@ -87,6 +88,33 @@ for (const [at, name] of engineNames.entries()) {
 
     if (name !== 'PostgreSQL' && name !== 'MariaDB') return
 
+    it('are not what ends a write whose connection breaks: whether it was done is not claimed', async () => {
+      const held = await holding(name, engine.url as string)
+      const mine = createGuard({ rules, store: held.store, onDecision: () => undefined }).as({ id: 1 })
+      try {
+        await mine.list('beds')
+        await held.begin()
+        const alone = settled(mine.update('beds', 1, { crop: 'kale' }))
+        while ((await engine.store.query(held.waits, [])).rows.length === 0) await new Promise(setImmediate)
+        held.cut()
+        expect(await alone).to.include({ code: 'store-failed', message: 'The database did not answer.' })
+        await held.end()
+        // A transaction is not done without its end.
+        const together = settled(
+          mine.transaction(async (inside) => {
+            await inside.create('beds', { id: 7, crop: 'leeks' })
+            held.cut()
+            await inside.update('beds', 2, { crop: 'kale' })
+          }),
+        )
+        expect(await together).to.include({ code: 'store-failed', message: 'The database did not do this.' })
+        expect(await mine.list('beds', { where: (bed) => bed.id.is(7) })).to.deep.equal([])
+        while ((await mine.get('beds', 1)).crop !== 'leeks') await mine.update('beds', 1, { crop: 'leeks' })
+      } finally {
+        await held.close()
+      }
+    })
+
     it('cancel what runs on the server, and nothing that comes after', async () => {
       const held = await holding(name, engine.url as string)
       try {
@@ -132,6 +160,8 @@ async function holding(name: string, url: string) {
   if (name === 'MariaDB') {
     const pool = mysql.createPool({ uri: url, connectionLimit: 2 })
     const holder = await mysql.createConnection({ uri: url })
+    const sockets: Socket[] = []
+    pool.on('connection', (each) => sockets.push((each as unknown as { stream: Socket }).stream))
     const waits = `SELECT 1 FROM information_schema.processlist WHERE state LIKE 'Waiting for table%'`
     return {
       store: mariadbStore(pool as never),
@@ -141,12 +171,17 @@ async function holding(name: string, url: string) {
       sleep: 'SELECT SLEEP(?) AS slept',
       slept: 0,
       end: () => holder.query('UNLOCK TABLES'),
+      cut: () => sockets.forEach((each) => each.destroy()),
       close: async () => Promise.all([pool.end(), holder.end()]),
     }
   }
   // All connections of the pool may be busy: it is cancelled through another.
   const pool = new pg.Pool({ connectionString: url, max: 1 })
   const holder = new pg.Client({ connectionString: url })
+  const sockets: Socket[] = []
+  pool.on('connect', (each) => sockets.push((each as unknown as { connection: { stream: Socket } }).connection.stream))
+  // Of connections that break while nobody uses them.
+  pool.on('error', () => undefined)
   await holder.connect()
   const waits = `SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock'`
   return {
@@ -159,6 +194,7 @@ async function holding(name: string, url: string) {
     sleep: 'SELECT pg_sleep($1)::text AS slept',
     slept: '',
     end: () => holder.query('ROLLBACK'),
+    cut: () => sockets.forEach((each) => each.destroy()),
     close: async () => Promise.all([pool.end(), holder.end()]),
   }
 }

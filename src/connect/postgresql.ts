@@ -13,6 +13,8 @@ interface Client extends Queryable {
   /** The process of the server that the client was told it speaks to. */
   readonly processID?: number | null
   release(error?: boolean): void
+  on(event: 'error', hear: () => void): unknown
+  off(event: 'error', hear: () => void): unknown
 }
 
 /** The part of a `pg` pool that is used. */
@@ -64,10 +66,8 @@ export function postgresqlStore(pool: PostgresqlPool, options: PostgresqlOptions
     listen: (channel, hear) => listening(() => spareOf(pool), channel, hear),
     transaction: async (work) => {
       if (!names.areDecided) await names.decide(pool)
-      const client = await pool.connect()
-      return inTransaction(within(pool, client, names, false), postgresql.begin, work, (broken) =>
-        client.release(broken),
-      )
+      const { client, release } = await taken(pool)
+      return inTransaction(within(pool, client, names, false), postgresql.begin, work, release)
     },
   })
 }
@@ -103,13 +103,29 @@ const spareOf = ({ Client: Another, options }: PostgresqlPool): Spare => {
 /** Runs a statement on a connection of its own, so that it can be cancelled. */
 async function apart(pool: PostgresqlPool, names: Names, text: string, values: unknown[], signal: AbortSignal) {
   if (!names.areDecided) await names.decide(pool)
-  const client = await pool.connect()
+  const { client, release } = await taken(pool)
   try {
     return await within(pool, client, names, true).query(text, values, signal)
   } finally {
-    client.release()
+    release()
   }
 }
+
+/**
+ * A connection taken from the pool, which leaves it to whoever has one to hear that it broke, and ends the process where nobody
+ * does. Whatever is asked of it next fails by itself.
+ */
+async function taken(pool: PostgresqlPool) {
+  const client = await pool.connect()
+  client.on('error', ignored)
+  const release = (broken?: boolean) => {
+    client.off('error', ignored)
+    client.release(broken)
+  }
+  return { client, release }
+}
+
+const ignored = () => undefined
 
 /** A connection whose statements can be cancelled, by one more that is opened for that: those of the pool may all be busy. */
 function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boolean): Connection {
@@ -117,7 +133,7 @@ function within(pool: PostgresqlPool, client: Client, names: Names, isAlone: boo
   const connect = async (): Promise<Bystander> => {
     const spare = spareOf(pool)
     // One that breaks cancels nothing.
-    spare.on('error', () => undefined)
+    spare.on('error', ignored)
     await spare.connect()
     return {
       cancel: () => spare.query({ text: 'SELECT pg_cancel_backend($1)', values: [client.processID] }),
@@ -165,11 +181,11 @@ class Names {
 
   /** Finds out whether clients speak to the server itself: only then do they know which process that is. */
   async decide(pool: PostgresqlPool): Promise<void> {
-    const client = await pool.connect()
+    const { client, release } = await taken(pool)
     try {
       this.#prepares ??= await this.isDirect(client)
     } finally {
-      client.release()
+      release()
     }
   }
 

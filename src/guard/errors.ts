@@ -21,7 +21,10 @@ export class ChangedError extends PachterError {
   readonly status = 412
 }
 
-/** The database did not do what was asked. HTTP status 500. What it said is for the developer alone: `inFull`. */
+/**
+ * The database did not do what was asked; or it did not answer, as where a connection broke: then it is not known whether a write
+ * was done. HTTP status 500. What was said is for the developer alone: `inFull`.
+ */
 export class StoreError extends PachterError {
   readonly code = 'store-failed'
   readonly status = 500

@@ -39,7 +39,8 @@ export class Level implements Connection {
     return this.#inTurn(async () => {
       const name = `pachter_${this.depth}_${(this.#parts += 1)}`
       const inner = new Level(this.connection, this.dialect, this, this.depth + 1)
-      const mark = (text: string) => query(this.dialect, { query: (...given) => this.#run(...given) }, text, [])
+      const mark = (text: string) =>
+        query(this.dialect, { isInside: true, query: (...given) => this.#run(...given) }, text, [])
       await mark(`SAVEPOINT ${name}`)
       try {
         const done = await inner.#through(work)

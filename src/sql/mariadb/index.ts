@@ -94,6 +94,8 @@ export const mariadb: Dialect = Object.freeze({
     if (BUSY.has(errno)) return 'busy'
     if (errno === 1317) return 'cancelled'
     if (MISFIT.has(errno)) return 'misfit'
+    // The server counts from 1000 on; Node's own are below zero.
+    if (!(Number(errno) > 0)) return 'unanswered'
     return CONSTRAINT.has(errno) ? 'constraint' : undefined
   },
   failsWhole: false,

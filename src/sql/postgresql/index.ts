@@ -13,6 +13,9 @@ const instant = (moment: Fragment): Fragment => sql`date_trunc('milliseconds', $
 
 const identifier = (name: string): string => `"${name.replaceAll('"', '""')}"`
 
+/** What the server calls an error; those of Node, such as `EPIPE`, are words. */
+const SQLSTATE = /^(?=.*\d)[\dA-Z]{5}$/
+
 /** A value that is too long or too large, that is not there where one has to be, or that a check does not take. */
 const MISFIT: ReadonlySet<unknown> = new Set(['22001', '22003', '23502', '23514'])
 
@@ -27,6 +30,7 @@ export const postgresql: Dialect = Object.freeze({
     if (['40001', '40P01', '55P03'].includes(String(code))) return 'busy'
     if (code === '57014') return 'cancelled'
     if (MISFIT.has(code)) return 'misfit'
+    if (!SQLSTATE.test(String(code))) return 'unanswered'
     return String(code).startsWith('23') ? 'constraint' : undefined
   },
   failsWhole: true,
