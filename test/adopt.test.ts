@@ -212,6 +212,21 @@ describe('adopt', () => {
         expect(lockers?.remarks?.join(), statement).to.match(remark)
         await store.query('DROP TABLE lockers', [])
       }
+      // What goes with another record, whoever may delete it.
+      await store.query('CREATE TABLE lockers (id int PRIMARY KEY)', [])
+      for (const [rule, goes] of [
+        ['CASCADE', 'removed'],
+        ['SET NULL', 'emptied'],
+        ['NO ACTION', undefined],
+      ] as const) {
+        const key = `FOREIGN KEY (locker) REFERENCES lockers (id) ON DELETE ${rule}`
+        await store.query(`CREATE TABLE keys_to (id int PRIMARY KEY, locker int, ${key})`, [])
+        const { tables } = await readCatalogue(store)
+        const [reference] = tables.find((each) => each.name === 'keys_to')?.references ?? []
+        expect([reference?.table, reference?.onDelete], `${name}: ${rule}`).to.deep.equal(['lockers', goes])
+        await store.query('DROP TABLE keys_to', [])
+      }
+      await store.query('DROP TABLE lockers', [])
     }
   })
 

@@ -72,7 +72,7 @@ function printAdvised({ ties, missing }: Advised): string {
     ['index on', 'records', 'serves', 'now', ...(isTried ? ['with it'] : [])],
     missing.map(({ field, rows, serves, before, after }) => [
       field,
-      String(rows),
+      rows < 1_000_000 ? String(rows) : `${rows} or more`,
       serves.join(', '),
       printEffort(before),
       ...(isTried ? [printEffort(after)] : []),

@@ -50,7 +50,13 @@ export interface CatalogueReference {
   readonly schema?: string
   readonly table: string
   readonly to: readonly string[]
+  /** What becomes of a row when the one that it refers to is removed, where that is not kept from it. */
+  readonly onDelete?: 'removed' | 'emptied'
 }
+
+/** What SQL says of that. */
+export const onDelete = (said: string): Pick<CatalogueReference, 'onDelete'> =>
+  /^CASCADE$/i.test(said) ? { onDelete: 'removed' } : /^SET /i.test(said) ? { onDelete: 'emptied' } : {}
 
 /** What a column holds, as far as its type says. */
 export type Held = Pick<CatalogueColumn, 'shape' | 'remark'>

@@ -9,6 +9,7 @@ import {
   type Held,
   marked,
   namesIn,
+  onDelete,
   quotedIn,
   toldBy,
   unheld,
@@ -49,6 +50,7 @@ interface ReferenceRow {
   readonly own: number
   readonly to: string
   readonly toColumns: string
+  readonly deleted: string
 }
 
 interface CheckRow {
@@ -68,11 +70,12 @@ const KEYS = `SELECT TABLE_NAME AS "table", INDEX_NAME AS "name", CAST(JSON_ARRA
 MAX(SUB_PART IS NOT NULL) AS "partly"
 FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE() AND NON_UNIQUE = 0 GROUP BY TABLE_NAME, INDEX_NAME`
 
-const REFERENCES = `SELECT TABLE_NAME AS "table", CAST(JSON_ARRAYAGG(COLUMN_NAME ORDER BY ORDINAL_POSITION) AS CHAR) AS "columns",
-MAX(REFERENCED_TABLE_SCHEMA) AS "schema", MAX(REFERENCED_TABLE_SCHEMA) = DATABASE() AS "own", MAX(REFERENCED_TABLE_NAME) AS "to",
-CAST(JSON_ARRAYAGG(REFERENCED_COLUMN_NAME ORDER BY ORDINAL_POSITION) AS CHAR) AS "toColumns"
-FROM information_schema.KEY_COLUMN_USAGE WHERE TABLE_SCHEMA = DATABASE() AND REFERENCED_TABLE_NAME IS NOT NULL
-GROUP BY TABLE_NAME, CONSTRAINT_NAME`
+const REFERENCES = `SELECT k.TABLE_NAME AS "table", CAST(JSON_ARRAYAGG(k.COLUMN_NAME ORDER BY k.ORDINAL_POSITION) AS CHAR) AS "columns",
+MAX(k.REFERENCED_TABLE_SCHEMA) AS "schema", MAX(k.REFERENCED_TABLE_SCHEMA) = DATABASE() AS "own", MAX(k.REFERENCED_TABLE_NAME) AS "to",
+CAST(JSON_ARRAYAGG(k.REFERENCED_COLUMN_NAME ORDER BY k.ORDINAL_POSITION) AS CHAR) AS "toColumns", MAX(r.DELETE_RULE) AS "deleted"
+FROM information_schema.KEY_COLUMN_USAGE k JOIN information_schema.REFERENTIAL_CONSTRAINTS r
+ON r.CONSTRAINT_SCHEMA = k.TABLE_SCHEMA AND r.TABLE_NAME = k.TABLE_NAME AND r.CONSTRAINT_NAME = k.CONSTRAINT_NAME
+WHERE k.TABLE_SCHEMA = DATABASE() AND k.REFERENCED_TABLE_NAME IS NOT NULL GROUP BY k.TABLE_NAME, k.CONSTRAINT_NAME`
 
 const CHECKS = `SELECT TABLE_NAME AS "table", CHECK_CLAUSE AS "said" FROM information_schema.CHECK_CONSTRAINTS
 WHERE CONSTRAINT_SCHEMA = DATABASE()`
@@ -173,11 +176,12 @@ export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> 
         .filter(({ name }) => name === 'PRIMARY')
         .flatMap(({ columns }) => namesIn(columns)),
       uniques: keys.filter(({ partly }) => Number(partly) === 0).map(({ columns }) => namesIn(columns)),
-      references: referencesOf(table).map(({ columns, schema, own, to, toColumns }) => ({
+      references: referencesOf(table).map(({ columns, schema, own, to, toColumns, deleted }) => ({
         columns: namesIn(columns),
         ...(Number(own) !== 1 && { schema }),
         table: to,
         to: namesIn(toColumns),
+        ...onDelete(deleted),
       })),
       ...(remarks.length > 0 && { remarks }),
     })

@@ -9,6 +9,7 @@ import {
   type Held,
   marked,
   namesIn,
+  onDelete,
   toldBy,
   unheld,
   unheldFor,
@@ -46,6 +47,7 @@ interface ConstraintRow {
   readonly said: string
   readonly to: string | null
   readonly toColumns: string
+  readonly deleted: string | null
 }
 
 // Not those of the system, nor of extensions, nor the parts of a table in parts.
@@ -78,13 +80,14 @@ const SAYABLE = `i.indpred IS NULL AND i.indexprs IS NULL AND NOT COALESCE((to_j
 
 const CONSTRAINTS = `SELECT c.conrelid::text AS "table", c.contype::text AS "kind", COALESCE(${NAMES('c.conkey', 'c.conrelid')}, '[]') AS "columns",
 CASE WHEN c.contype = 'c' THEN pg_get_expr(c.conbin, c.conrelid) ELSE '' END AS "said", c.confrelid::text AS "to",
-COALESCE(${NAMES('c.confkey', 'c.confrelid')}, '[]') AS "toColumns"
+COALESCE(${NAMES('c.confkey', 'c.confrelid')}, '[]') AS "toColumns",
+CASE c.confdeltype WHEN 'c' THEN 'CASCADE' WHEN 'n' THEN 'SET NULL' WHEN 'd' THEN 'SET DEFAULT' ELSE '' END AS "deleted"
 FROM pg_constraint c WHERE c.conrelid <> 0 AND c.contype IN ('p', 'f', 'c')
-UNION ALL SELECT i.indrelid::text, 'u', ${NAMES('i.indkey[0:i.indnkeyatts - 1]', 'i.indrelid')}, '', NULL, '[]'
+UNION ALL SELECT i.indrelid::text, 'u', ${NAMES('i.indkey[0:i.indnkeyatts - 1]', 'i.indrelid')}, '', NULL, '[]', ''
 FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indisvalid AND ${SAYABLE}
-UNION ALL SELECT i.indrelid::text, 'told', '[]', regexp_replace(pg_get_indexdef(i.indexrelid), '^.* USING \\S+ ', 'a unique index on '), NULL, '[]'
+UNION ALL SELECT i.indrelid::text, 'told', '[]', regexp_replace(pg_get_indexdef(i.indexrelid), '^.* USING \\S+ ', 'a unique index on '), NULL, '[]', ''
 FROM pg_index i WHERE i.indisunique AND NOT i.indisprimary AND i.indisvalid AND NOT (${SAYABLE})
-UNION ALL SELECT c.conrelid::text, 'told', '[]', pg_get_constraintdef(c.oid), NULL, '[]' FROM pg_constraint c WHERE c.contype = 'x'`
+UNION ALL SELECT c.conrelid::text, 'told', '[]', pg_get_constraintdef(c.oid), NULL, '[]', '' FROM pg_constraint c WHERE c.contype = 'x'`
 
 const TYPES: Readonly<Record<string, Shape['type']>> = {
   int2: 'integer',
@@ -182,7 +185,7 @@ export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[
           : suspects.map(({ column }) => column),
       key: unique('p').flat(),
       uniques: unique('u'),
-      references: ofKind('f').flatMap(({ columns, to, toColumns }) => {
+      references: ofKind('f').flatMap(({ columns, to, toColumns, deleted }) => {
         const place = placeOf.get(to ?? '')
         if (!place) return []
         const { schema: other, name: target } = place as { schema?: string; name: string }
@@ -192,6 +195,7 @@ export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[
             ...(other !== undefined && { schema: other }),
             table: target,
             to: namesIn(toColumns),
+            ...onDelete(deleted ?? ''),
           },
         ]
       }),

@@ -1,5 +1,15 @@
 import type { FieldType, Shape } from '../../model/index.js'
-import { type Ask, byTable, type CatalogueTable, chosen, grouped, type Held, marked, toldBy } from './catalogue.js'
+import {
+  type Ask,
+  byTable,
+  type CatalogueTable,
+  chosen,
+  grouped,
+  type Held,
+  marked,
+  onDelete,
+  toldBy,
+} from './catalogue.js'
 import { LOOKED_AT } from './values.js'
 
 interface TableRow {
@@ -30,6 +40,7 @@ interface ReferenceRow {
   readonly to: string
   readonly from: string
   readonly toColumn: string | null
+  readonly deleted: string
 }
 
 const TABLES = `SELECT l.name AS "table", l.type AS "kind", s.sql AS "written" FROM pragma_table_list l
@@ -48,7 +59,7 @@ AND NOT EXISTS (SELECT 1 FROM pragma_index_info(i.name) e WHERE e.name IS NULL) 
 const TOLD = `SELECT l.name AS "table", s.sql AS "said" FROM ${OWN.replace(' WHERE', ', pragma_index_list(l.name) i JOIN sqlite_schema s ON s.name = i.name WHERE')}
 AND i."unique" = 1 AND (i.partial = 1 OR EXISTS (SELECT 1 FROM pragma_index_info(i.name) e WHERE e.name IS NULL)) ORDER BY i.name`
 
-const REFERENCES = `SELECT l.name AS "table", f.id AS "id", f."table" AS "to", f."from" AS "from", f."to" AS "toColumn"
+const REFERENCES = `SELECT l.name AS "table", f.id AS "id", f."table" AS "to", f."from" AS "from", f."to" AS "toColumn", f.on_delete AS "deleted"
 FROM ${OWN.replace(' WHERE', ', pragma_foreign_key_list(l.name) f WHERE')} ORDER BY l.name, f.id, f.seq`
 
 /** What values have to look like to be of a type: SQLite itself takes any. */
@@ -96,7 +107,9 @@ async function lookOf(ask: Ask, table: string, column: string, types: readonly F
   const [promised] = types
   if (!found || !promised) return { remark: 'has values of several kinds' }
   const shape: Shape = { type: found }
-  return found === promised ? { shape } : { shape, remark: `its values are no ${promised} as it is stored here` }
+  return found === promised || promised === 'bytes'
+    ? { shape }
+    : { shape, remark: `its values are no ${promised} as it is stored here` }
 }
 
 /** Whether the database fills in moments as it writes them itself, with a blank and no zone. */
@@ -150,6 +163,7 @@ export async function readSqlite(ask: Ask): Promise<readonly CatalogueTable[]> {
           tables.find((each) => each.table.toLowerCase() === rows[0]?.to.toLowerCase())?.table ??
           (rows[0]?.to as string),
         to: rows.flatMap(({ to, toColumn }) => toColumn ?? keyOf(columnsOf(to))),
+        ...onDelete(rows[0]?.deleted ?? ''),
       })),
       ...(remarks.length > 0 && { remarks }),
     })

@@ -1,4 +1,5 @@
 import { comparesAs, type Shape } from '../../model/index.js'
+import type { CatalogueReference } from '../catalogue/catalogue.js'
 import { type Kept, placeOf } from './kept.js'
 import { WORDS } from '../words.js'
 import { alike, codeName } from './names.js'
@@ -13,7 +14,7 @@ export interface DraftReference {
 /** Where the columns of a table lead: by the database's foreign keys, and by what they are called. */
 export function referencesIn(kept: Kept, all: readonly Kept[]): ReadonlyMap<string, DraftReference> {
   const found = new Map<string, DraftReference>()
-  for (const { columns, schema, table, to } of kept.table.references) {
+  for (const { columns, schema, table, to, onDelete } of kept.table.references) {
     const target = all.find((each) => each.table.schema === schema && each.table.name === table)
     const [column, ...more] = columns
     if (column === undefined) continue
@@ -21,7 +22,8 @@ export function referencesIn(kept: Kept, all: readonly Kept[]): ReadonlyMap<stri
     const place = placeOf({ ...(schema !== undefined && { schema }), name: table })
     const remark = `refers to ${place} (${to.join(', ')}), ${why ?? ''}`
     // A reference that fits stays, whatever else the column is part of.
-    if (why === undefined) found.set(column, { table: (target as Kept).name, remarks: [] })
+    if (why === undefined)
+      found.set(column, { table: (target as Kept).name, remarks: onDelete ? [GOES[onDelete]] : [] })
     else if (!found.has(column)) found.set(column, { remarks: [remark] })
   }
   for (const { name } of kept.columns) {
@@ -32,6 +34,12 @@ export function referencesIn(kept: Kept, all: readonly Kept[]): ReadonlyMap<stri
   }
   return found
 }
+
+/** What the database does by itself, when the record that is referred to is removed. */
+const GOES = {
+  removed: 'the record goes with the one it refers to, whoever may delete it (ON DELETE CASCADE)',
+  emptied: 'emptied with the record it refers to, whoever may change it (ON DELETE SET …)',
+} as const satisfies Record<NonNullable<CatalogueReference['onDelete']>, string>
 
 function unfit(
   kept: Kept,

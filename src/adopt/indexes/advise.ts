@@ -1,6 +1,6 @@
 import { type Condition, normalise } from '../../condition/index.js'
 import { expand, grantsFor, inForce, type Rulebook } from '../../rules/index.js'
-import { createIndex, missingFor, readIndexes, type SqlStore } from '../../sql/index.js'
+import { countedUp, createIndex, missingFor, readIndexes, type SqlStore } from '../../sql/index.js'
 
 /** A tie, and the indexes that lead to its records. */
 export interface TieIndexes {
@@ -17,7 +17,7 @@ export interface TieIndexes {
 export interface IndexAdvice {
   /** What it is on, as `crops.bedId`. */
   readonly field: string
-  /** About how many records its table has. */
+  /** How many records its table has; of more than a million, that many. */
   readonly rows: number
   /** The ties that it would serve. */
   readonly serves: readonly TieIndexes[]
@@ -36,7 +36,7 @@ export async function adviseIndexes(
   rulebook: Rulebook,
   only?: string,
 ): Promise<{ readonly ties: readonly TieIndexes[]; readonly missing: readonly IndexAdvice[] }> {
-  const { indexes, rows, unserved } = await readIndexes(store, rulebook)
+  const { indexes, unserved } = await readIndexes(store, rulebook)
   const served = (fields: readonly string[]) => [...new Set(fields)].filter((field) => !unserved.has(field))
   const tables = only === undefined ? Object.keys(rulebook.tables) : [only]
   const ties = tables.flatMap((table) =>
@@ -46,15 +46,16 @@ export async function adviseIndexes(
     }),
   )
   const fields = [...new Set(ties.flatMap(({ missing }) => missing))]
-  const missing = fields.map((field): IndexAdvice => {
+  const missing: IndexAdvice[] = []
+  for (const field of fields) {
     const [table = '', name = ''] = field.split('.')
-    return {
+    missing.push({
       field,
-      rows: rows[table] ?? 0,
+      rows: await countedUp(store, rulebook, table),
       serves: ties.filter((each) => each.missing.includes(field)),
       statement: createIndex({ dialect: store.dialect, rulebook }, table, name),
-    }
-  })
+    })
+  }
   return { ties, missing }
 }
 
