@@ -19,7 +19,7 @@ import {
   timestamp,
   uuid,
 } from 'pachter'
-import { type Field, type FieldData, type ModelData, tableOf, uniquesOf } from 'pachter/model'
+import { type Field, type FieldData, fieldOf, type ModelData, tableOf, uniquesOf } from 'pachter/model'
 import { callerOf, someoneIn } from './callers.js'
 import { rulesOn } from './drawn-rules.js'
 import { FILLED, filledIn, givable, isForeseen } from './filled.js'
@@ -162,7 +162,9 @@ export const dataOf = (model: ModelData, isFull: boolean): fc.Arbitrary<Data> =>
         })
         return [
           name,
-          records.map((all) => all.map((each, at) => (isUnique(model, name, all, at) ? each : unmarked(each)))),
+          records.map((all) =>
+            all.map((each, at) => (isUnique(model, name, all, at) ? each : unmarked(model, name, each))),
+          ),
         ]
       }),
     ),
@@ -171,7 +173,20 @@ export const dataOf = (model: ModelData, isFull: boolean): fc.Arbitrary<Data> =>
 /** A mark that no two records share. */
 const MARK = 'mark'
 
-const unmarked = (record: Record<string, unknown>) => ({ ...record, [MARK]: null })
+const unmarked = (model: ModelData, table: string, record: Record<string, unknown>) =>
+  Object.fromEntries(
+    Object.entries(record).map(([name, value]) => [name, fieldOf(model, table, name).unique ? null : value]),
+  )
+
+const word = choice('draft', 'Draft', 'done').optional()
+
+/** What is unique on its own; and within others, in one way or in several that share a field. */
+const ALONE = { [MARK]: word.unique() }
+const WITHIN: readonly object[] = [
+  { [MARK]: word.unique('side'), side: word },
+  { [MARK]: word.unique('side'), side: word, other: word.unique('side') },
+  { [MARK]: word.unique('side', 'other'), side: word.unique('other'), other: word },
+]
 
 /** Whether no record before this one has what is unique alike. */
 export const isUnique = (
@@ -266,14 +281,8 @@ export const worlds = (attempts: number, secret = false, within = false): fc.Arb
       ? fc.subarray(names, { minLength: 1 }).chain((hidden) => rulesOn(model, table, hidden, mays))
       : rulesOn(model, table, undefined, mays)
   }
-  const mark = choice('draft', 'Draft', 'done').optional()
-  const alone = { [MARK]: mark.unique() }
-  const own = secret
-    ? within
-      ? { [MARK]: mark.unique('side'), side: choice('draft', 'Draft', 'done').optional() }
-      : alone
-    : {}
-  return fc.tuple(models(own), fc.constantFrom(ORDER, [...ORDER].reverse())).chain(([model, order]) =>
+  const own = within ? fc.constantFrom(...WITHIN) : fc.constant(secret ? ALONE : {})
+  return fc.tuple(own.chain(models), fc.constantFrom(ORDER, [...ORDER].reverse())).chain(([model, order]) =>
     fc
       .record({
         items: rules(model, order, 'items'),
