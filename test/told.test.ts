@@ -1,5 +1,8 @@
 import { expect } from 'chai'
+import mysql from 'mysql2/promise'
 import { createGuard, decide, defineCaller, defineModel, defineRules, integer, not, text } from 'pachter'
+import { mariadbStore } from 'pachter/connect/mariadb'
+import type { SqlStore } from 'pachter/sql'
 import { engineNames, load, openEngines } from './support/engines.js'
 import { refusalOf } from './support/korenveld.js'
 import { data, model, packet } from './support/packets.js'
@@ -120,6 +123,42 @@ describe('what a caller is told', () => {
       expect(await ana.update('seeds', 2, { code: null }), engine.name).to.include({ code: null })
       const { message } = await refusalOf(ana.create('seeds', { code: 'A' }))
       expect(message).to.equal('You may not set code of seeds: code is not yours to choose.')
+    }
+  })
+
+  it(`does not tell by what an update sets that a hidden field was so already, on ${engineNames.join(', ')}`, async () => {
+    const hiding = defineRules(model, caller, {
+      packets: ({ anyone, table }) =>
+        table
+          .grants({
+            read: [{ to: anyone, fields: ['state', 'label'] }],
+            update: [{ to: anyone, fields: ['secret', 'label'] }],
+          })
+          .stamps({ update: { state: 'sealed' } }),
+    })
+    const found = async (store: SqlStore, secret: string) => {
+      const mine = createGuard({ rules: hiding, store, onDecision: () => undefined }).as({ id: 7 })
+      await store.query("UPDATE packets SET secret = 'Dill', state = 'open'", [])
+      const seen = await mine.update('packets', 1, { secret })
+      expect(await mine.update('packets', 1, { secret })).to.deep.equal(seen)
+      // As it is seen to be, it is left.
+      await store.query("UPDATE packets SET state = 'open'", [])
+      const left = await mine.update('packets', 1, { label: packet.label })
+      return [seen, left]
+    }
+    for (const engine of await openEngines()) {
+      await load(engine, model, { packets: [{ ...packet, ownerId: null }] })
+      // Some tell by default of what they changed only.
+      const pool = engine.name === 'MariaDB' && mysql.createPool({ uri: engine.url, flags: ['-FOUND_ROWS'] } as object)
+      for (const store of [engine.store, ...(pool ? [mariadbStore(pool as never)] : [])]) {
+        for (const secret of ['Dill', 'Cress', 'Cress']) {
+          expect(await found(store, secret), `${engine.name}: ${secret}`).to.deep.equal([
+            { id: 1, state: 'sealed', label: packet.label },
+            { id: 1, state: 'open', label: packet.label },
+          ])
+        }
+      }
+      if (pool) await pool.end()
     }
   })
 

@@ -91,6 +91,8 @@ function within(pool: MariadbPool, client: Client): Connection {
 
 function outcomeOf(result: unknown): Outcome {
   if (Array.isArray(result)) return { rows: result as DriverRow[], touched: result.length }
-  const { affectedRows } = result as { affectedRows: number }
-  return { rows: [], touched: affectedRows }
+  const { affectedRows, info = '' } = result as { readonly affectedRows: number; readonly info?: string }
+  // However the pool is set up, a record counts that was written as it was before.
+  const [, matched = affectedRows] = /^\D*(\d+)\D+\d+\D+\d+$/.exec(info) ?? []
+  return { rows: [], touched: Number(matched) }
 }

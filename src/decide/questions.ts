@@ -1,4 +1,4 @@
-import { after, allOf, always, anyOf, type Condition, never, notOf, unchanged } from '../condition/index.js'
+import { after, allOf, always, anyOf, type Condition, never, notOf } from '../condition/index.js'
 import {
   type Action,
   asTold,
@@ -21,6 +21,7 @@ import {
   type Who,
   whoCondition,
   withoutChange,
+  leftAsIs,
 } from '../rules/index.js'
 
 /** One yes-or-no question about one record, which memory or a database can answer. */
@@ -156,11 +157,10 @@ function* askGrants(rules: RulesInForce, action: Action): Asked {
 /** What law 5 asks besides: what is seen, what is changed, and what holds afterwards. */
 function* askChange({ rulebook, table, action }: Subject, fields: readonly string[]): Asked {
   const rules = inForce(rulebook, table)
-  if (fields.length > 0) yield* askGrants(rules, 'get')
   for (const grant of fields.length > 0 ? grantsFor(rules, action) : []) {
     if (grant.after) yield [afterId(grant), fair(rulebook, table, after(grant.after), fields)]
     for (const who of grant.to) yield [whoId(who, 'after'), after(whoCondition(rules, who))]
     if (grant.when) yield [whenId(grant, 'after'), after(grant.when)]
   }
-  for (const field of fields) yield [unchangedId(field), unchanged(field)]
+  for (const field of fields) yield [unchangedId(field), leftAsIs(rulebook, table, field)]
 }

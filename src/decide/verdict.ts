@@ -245,8 +245,8 @@ function denyReader(deny: NamedDeny): (facts: Facts) => DenyVerdict {
 function fieldsReader({ rulebook, table, action, fields = [] }: Subject, rules: RulesInForce) {
   const changing = action !== 'create'
   const { key } = tableOf(rulebook.model, table)
-  const covering = (of: Action, field: string) =>
-    grantsFor(rules, of)
+  const covering = (field: string) =>
+    grantsFor(rules, action)
       .filter((grant) => covers(grant, field))
       .map((grant) => ({ holds: holding(grant), stays: staying(grant) }))
   const asked = fields.map((field) => {
@@ -260,14 +260,13 @@ function fieldsReader({ rulebook, table, action, fields = [] }: Subject, rules: 
           ? 'never changes'
           : undefined
     const unchanged = changing && !(stamped && action !== 'update') ? unchangedId(field) : undefined
-    return { field, isKey, never, unchanged, seers: covering('get', field), setters: covering(action, field) }
+    return { field, never, unchanged, setters: covering(field) }
   })
   return (facts: Facts, untold: readonly Discretion[]): Fields => {
     if (asked.length === 0) return NO_FIELDS
     const refused: Record<string, string> = {}
-    for (const { field, isKey, never, unchanged, seers, setters } of asked) {
-      const sees = () => isKey || seers.some(({ holds }) => holds(facts))
-      if (unchanged !== undefined && facts(unchanged) && sees()) continue
+    for (const { field, never, unchanged, setters } of asked) {
+      if (unchanged !== undefined && facts(unchanged)) continue
       const setting = setters.filter(({ holds }) => holds(facts))
       if (never) refused[field] = never
       else if (setting.length === 0) refused[field] = 'is not yours to set'

@@ -1,10 +1,11 @@
-import { type Condition, contains } from '../condition/index.js'
+import { allOf, type Condition, contains } from '../condition/index.js'
 import { problemsOfNew, type Inquiry, type Reading, recordToCreate, refusal, stampsToSet } from '../decide/index.js'
 import { fieldOf, isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
 import {
   type Action,
   assertAction,
   changePermission,
+  changesSome,
   createPermission,
   dependsOn,
   isFixed,
@@ -130,7 +131,10 @@ function changeOf(session: Session, table: string, action: Action, reading: Read
       const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
       const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
       if (!writes) return undefined
-      const condition = specialise(changePermission(rulebook, table, action, fields), caller)
+      const permitted = changePermission(rulebook, table, action, fields)
+      // An update that changes nothing writes nothing; an action of the table's own is done all the same.
+      const whole = changes.acts ? permitted : allOf(permitted, changesSome(rulebook, table, fields))
+      const condition = specialise(whole, caller)
       const seen = returned(session, table, withComputed(rulebook, table, [...fields, ...Object.keys(changes.stamps)]))
       const request = { table, changes, settable, condition, records, ...(seen && { returned: seen }) }
       return [condition, () => session.backend.change(request)]

@@ -6,16 +6,16 @@ import {
   type Condition,
   contains,
   normalise,
+  notOf,
   type Operand,
   operandsOf,
   rewrite,
-  unchanged,
 } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import { discretions, supposing } from './discretion.js'
 import { inForce } from './in-force.js'
 import { kept } from './kept.js'
-import { expand, holds, isFixed, permission, permitted, recordChecks, seesField, withoutChange } from './permission.js'
+import { expand, holds, isFixed, leftAsIs, permission, permitted, recordChecks, withoutChange } from './permission.js'
 import {
   type Action,
   changesRecord,
@@ -43,7 +43,7 @@ export function changePermission(
   const mayChange = (field: string): Condition => {
     // An own action sets its stamps anew; what is sent for them cannot count as left as it is.
     if (action !== 'update' && Object.hasOwn(stampsFor(rules, action), field)) return anyOf()
-    const same = allOf(unchanged(field), seesField(rulebook, table, field))
+    const same = leftAsIs(rulebook, table, field)
     if (isFixed(rulebook, table, action, field)) return same
     const covering = grants.filter((grant) => covers(grant, field))
     return anyOf(same, ...covering.map((grant) => fair(rulebook, table, staysHeld(rules, grant), fields)))
@@ -57,6 +57,10 @@ export function changePermission(
   const changed = withComputed(rulebook, table, [...fields, ...Object.keys(stampsFor(rules, action))])
   return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
 }
+
+/** When an update of these fields changes one of them; where it does not, nothing is written, and stamps neither. */
+export const changesSome = (rulebook: Rulebook, table: string, fields: readonly string[]): Condition =>
+  expand(rulebook, anyOf(...fields.map((field) => notOf(leftAsIs(rulebook, table, field)))), [`${table} update`])
 
 /** Asks of the record as it is what is asked of it afterwards, where no field it depends on is changed. */
 function settled(condition: Condition, changed: readonly string[]): Condition {
@@ -114,7 +118,7 @@ export function fair(rulebook: Rulebook, table: string, condition: Condition, fi
   return normalise(normalise(condition), (leaf) => {
     if (leaf.kind !== 'unchanged' || !fields.includes(leaf.field)) return leaf
     if (grants.every((grant) => covers(grant, leaf.field))) return leaf
-    return allOf(leaf, seesField(rulebook, table, leaf.field))
+    return leftAsIs(rulebook, table, leaf.field)
   })
 }
 

@@ -21,7 +21,15 @@ export {
 } from './caller.js'
 export { checkRulebook } from './check.js'
 export { assertSize, checkAsked } from './check-condition.js'
-export { changePermission, createPermission, dependsOn, fair, possibility, withComputed } from './change.js'
+export {
+  changePermission,
+  changesSome,
+  createPermission,
+  dependsOn,
+  fair,
+  possibility,
+  withComputed,
+} from './change.js'
 export { type Discretion, discretions, supposing } from './discretion.js'
 export { compilePattern, type Matcher } from './pattern.js'
 export {
@@ -30,6 +38,7 @@ export {
   isFixed,
   isNeverGiven,
   decidedFor,
+  leftAsIs,
   permission,
   recordChecks,
   specialise,

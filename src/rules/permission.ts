@@ -14,6 +14,7 @@ import {
   sameData,
   shift,
   sizeOf,
+  unchanged,
 } from '../condition/index.js'
 import { LIMITS, tableOf } from '../model/index.js'
 import { type Caller, rolesThatServe } from './caller.js'
@@ -106,6 +107,13 @@ export function seesField(rulebook: Rulebook, table: string, field: string, acti
     grantsFor(rules, action).filter((grant) => covers(grant, field)),
   )
 }
+
+/**
+ * That a change leaves a field as it is, as far as its caller may know: what is sent for a hidden field counts as changed, or
+ * it could be guessed.
+ */
+export const leftAsIs = (rulebook: Rulebook, table: string, field: string): Condition =>
+  allOf(unchanged(field), seesField(rulebook, table, field))
 
 export function permitted(rulebook: Rulebook, table: string, action: Action): Condition {
   const rules = inForce(rulebook, table)

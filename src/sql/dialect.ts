@@ -119,6 +119,8 @@ export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | '
  * `textual`, of a type of its own that reads as text; `words`, of one that lists the words there can be; `other`, sorted by another
  * collation than most, so that the two cannot be compared as they are; `short`, of at most so many characters as `size` tells.
  *
+ * Lists: `texts` and `numbers`, whose items are of another type of texts, or of smaller whole numbers.
+ *
  * Any: `lax`, of what does not fit, something else is stored in silence, unless the statement forbids it; `lasting`, what is
  * written to its table no transaction takes back, and nothing there is locked until one ends.
  */
@@ -135,6 +137,8 @@ export const TRAITS = [
   'short',
   'zoned',
   'lasting',
+  'texts',
+  'numbers',
 ] as const
 
 /** One of {@link TRAITS}. */

@@ -1,4 +1,4 @@
-import { fieldOf, type FieldType, storedField } from '../model/index.js'
+import { fieldOf, type FieldType, type Shape, storedField } from '../model/index.js'
 import type { Dialect, Place, Trait, Traits } from './dialect.js'
 import { type Fragment, needs, raw, sql, textSlot } from './fragment.js'
 import { columnNamed, type Names, placeOfField, tableNamed } from './names.js'
@@ -29,10 +29,18 @@ const OTHERWISE: Partial<Readonly<Record<FieldType, readonly Trait[]>>> = {
   choice: ['textual', 'words', 'other', 'padded'],
 }
 
+/** The same of a list, by what it is made of. */
+const LISTS: Partial<Readonly<Record<NonNullable<Shape['item']>, readonly Trait[]>>> = {
+  text: ['texts'],
+  integer: ['numbers'],
+  bigInteger: ['numbers'],
+}
+
 /** The trait by which a column is read and written otherwise, where it has one. */
 export function otherwise(known: Known, table: string, field: string): Trait | undefined {
-  const { type } = fieldOf(known.rulebook.model, table, field)
-  return OTHERWISE[type]?.find((trait) => hasTrait(known, table, field, trait))
+  const { type, item } = fieldOf(known.rulebook.model, table, field)
+  const traits = type === 'list' ? LISTS[item ?? 'text'] : OTHERWISE[type]
+  return traits?.find((trait) => hasTrait(known, table, field, trait))
 }
 
 /** A column as it compares. */

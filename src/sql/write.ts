@@ -1,6 +1,5 @@
 import { selectedColumn } from './stored.js'
 import { compileEqual } from './compare.js'
-import { anyOf, notOf, unchanged } from '../condition/index.js'
 import {
   type ChangeRequest,
   type Changes,
@@ -136,10 +135,7 @@ export function planChange(
     (name) =>
       sql`${raw(columnNamed(compilation, table, name))} = ${writable(compilation, table, name, next.column(name))}`,
   )
-  // An update that changes nothing writes nothing, stamps neither; an action of the table's own is done all the same.
-  const changed =
-    !changes.acts && changes.given.length > 0 ? [anyOf(...changes.given.map((name) => notOf(unchanged(name))))] : []
-  const where = [condition, ...changed].map((each) => compileCondition({ ...compilation, next }, each, [root]))
+  const where = compileCondition({ ...compilation, next }, condition, [root])
   const { clause, read } = returning(
     compilation,
     table,
@@ -148,7 +144,7 @@ export function planChange(
   )
   const statement = render(
     sql`${exactly(compilation, table, written)}UPDATE ${tableAs(compilation, table)} SET ${join(set, ', ')} WHERE ${join(
-      [keysAre(compilation, table, root, records), ...where],
+      [keysAre(compilation, table, root, records), where],
       ' AND ',
     )}${clause}`,
     dialect,

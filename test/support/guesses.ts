@@ -52,8 +52,8 @@ export function guessesAt({ world, who }: Pick<Pair, 'world' | 'who'>, other: Da
 }
 
 /**
- * Writes that would run into what stands in one of two databases alone: a key or a unique value that is taken there, or a
- * reference that leads somewhere there. Nothing else stands in their way.
+ * Writes that would run into what stands in one of two databases alone: a key or a unique value that is taken there, a
+ * reference that leads somewhere there, or a hidden field that is so there already. Nothing else stands in their way.
  */
 export function claimsAt({ world, who, others }: Pair, other: Data): readonly Question[] {
   const { model, tables } = world.rulebook
@@ -73,10 +73,9 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
         given: [{ ...Object.fromEntries(free), ...withKey(model, table, strangerTo(model, table)), ...more }],
       }
     })
-  const anyway = (table: string, more: Row): readonly Question[] => [
-    ...creates(table, more),
-    ...keysFor(model, table).map((key): Question => ({ method: 'update', table, given: [key, more] })),
-  ]
+  const updates = (table: string, more: Row): readonly Question[] =>
+    keysFor(model, table).map((key) => ({ method: 'update', table, given: [key, more] }))
+  const anyway = (table: string, more: Row): readonly Question[] => [...creates(table, more), ...updates(table, more)]
   const keys = differences.flatMap(({ table, key, field }) => (field === undefined ? creates(table, key) : []))
   const unique = differences.flatMap(({ table, field, value }) =>
     field && value !== null && fieldOf(model, table, field).unique ? anyway(table, { [field]: value }) : [],
@@ -103,7 +102,11 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
         )
       : [],
   )
-  return [keys, unique, together, references].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
+  // What a hidden field is: an update that leaves it so, and may be made.
+  const left = differences.flatMap(({ table, field, value }) =>
+    field && isFree(fieldOf(model, table, field)) ? updates(table, { [field]: value }) : [],
+  )
+  return [keys, unique, together, references, left].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
 }
 
 /**

@@ -108,7 +108,8 @@ export class Oracle extends Possible {
     const check = this.failing(rules, { at: [next], old: row, next, sent, untold })
     if (check !== undefined) return { statuses: [422], check }
     // An update that changes nothing writes nothing; an action of the table's own is done all the same.
-    const changed = own || Object.keys(values).some((field) => !same(row[field] ?? null, values[field] ?? null))
+    const isLeft = (field: string) => !untold.includes(field) && same(row[field] ?? null, values[field] ?? null)
+    const changed = own || !Object.keys(values).every(isLeft)
     return { statuses: [200], stored: changed ? filledIn(this.rulebook.model, table, next) : row }
   }
 

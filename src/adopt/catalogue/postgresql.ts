@@ -111,6 +111,10 @@ const TYPES: Readonly<Record<string, Shape['type']>> = {
 
 const LISTS: Readonly<Record<string, NonNullable<Shape['item']>>> = {
   _text: 'text',
+  _varchar: 'text',
+  _citext: 'text',
+  _int2: 'integer',
+  _int4: 'integer',
   _int8: 'bigInteger',
   _uuid: 'uuid',
 }

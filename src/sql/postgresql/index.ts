@@ -84,6 +84,8 @@ AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
   readable: (column, trait) => {
     if (trait === 'fine') return sql`date_trunc('second', ${column}::time)::time`
     if (trait === 'padded' || trait === 'textual' || trait === 'words') return sql`CAST(${column} AS text)`
+    if (trait === 'texts') return sql`CAST(${column} AS text[])`
+    if (trait === 'numbers') return sql`CAST(${column} AS bigint[])`
     // Right of either type, for statements that are written before that is known.
     if (trait === 'zoneless')
       return sql`(CASE WHEN pg_typeof(${column}) = 'timestamp'::regtype THEN ${column}::timestamp AT TIME ZONE 'UTC' ELSE ${column}::timestamptz END)`

@@ -1,7 +1,7 @@
 import type { Shape } from '../../model/index.js'
 import { signed } from '../compare.js'
 import type { Dialect, Subquery } from '../dialect.js'
-import { type Fragment, sql } from '../fragment.js'
+import { type Fragment, isSlot, sql } from '../fragment.js'
 import { jsonArray, jsonList, order, readList } from '../json.js'
 import { limit } from '../limit.js'
 import { types } from './types.js'
@@ -19,7 +19,13 @@ const isText = ({ type }: Shape): boolean => type === 'text' || type === 'choice
 /** A column may have been declared to ignore case; asked for by name, the exact order is used. */
 const exact = (value: Fragment, shape: Shape): Fragment => (isText(shape) ? sql`${value} COLLATE BINARY` : value)
 
-const items = (list: Fragment): Fragment => sql`SELECT value FROM json_each(${list})`
+/** A list as rows. A column can have anything for one, and what is no JSON would end the whole statement: it includes nothing. */
+const rowsOf = (list: Fragment): Fragment =>
+  isSlot(list)
+    ? sql`json_each(${list})`
+    : sql`json_each(iif(json_valid(${list}) AND json_type(${list}) = 'array', ${list}, '[]'))`
+
+const items = (list: Fragment): Fragment => sql`SELECT value FROM ${rowsOf(list)}`
 
 const equal = (left: Fragment, right: Fragment, shape: Shape): Fragment => sql`${left} = ${exact(right, shape)}`
 
@@ -50,9 +56,9 @@ export const sqlite: Dialect = Object.freeze({
     startsWith: ({ text }, prefix) => sql`substr(${text}, 1, length(${prefix.text})) = ${prefix.text} COLLATE BINARY`,
     in: ({ text, shape }, list) => sql`${exact(text, shape)} IN (${items(list.text)})`,
     overlaps: (left, right) =>
-      exists(sql`SELECT 1 FROM json_each(${left.text}) AS _l WHERE _l.value IN (${items(right.text)})`),
+      exists(sql`SELECT 1 FROM ${rowsOf(left.text)} AS _l WHERE _l.value IN (${items(right.text)})`),
     includesAll: (left, right) =>
-      sql`(${left.text} IS NOT NULL AND ${right.text} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM json_each(${right.text}) AS _m WHERE _m.value NOT IN (${items(left.text)})))`,
+      sql`(${left.text} IS NOT NULL AND ${right.text} IS NOT NULL AND NOT EXISTS (SELECT 1 FROM ${rowsOf(right.text)} AS _m WHERE _m.value NOT IN (${items(left.text)})))`,
   },
   equal,
   same: (left, right, shape) => sql`${left} IS ${exact(right, shape)}`,

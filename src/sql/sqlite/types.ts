@@ -84,7 +84,7 @@ export const types: StoredTypes = {
   },
   json: {
     column: () => 'TEXT',
-    present: (column) => sql`json_type(${column}) <> 'null'`,
+    present: (column) => sql`json_type(iif(json_valid(${column}), ${column}, 'null')) <> 'null'`,
     toDriver: (value) => JSON.stringify(value),
     fromDriver: (value: string) => JSON.parse(value) as unknown,
   },
