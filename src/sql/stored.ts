@@ -140,9 +140,6 @@ const IS_ONE: Partial<Readonly<Record<FieldType, (value: unknown, shape: Shape) 
   date: (value) => isText(value) && value.length === 10 && value[4] === '-' && value >= '1',
   time: (value) => isText(value) && value.length === 8 && value[2] === ':' && value < '24',
   list: (value, { item = 'text' }) =>
-    Array.isArray(value) &&
-    value.every(
-      (each) => typeof each === (item === 'bigInteger' ? 'bigint' : item === 'integer' ? 'number' : 'string'),
-    ),
+    Array.isArray(value) && value.every((each) => (IS_ONE[item] ?? isText)(each, { type: item })),
   bytes: (value) => value instanceof Uint8Array,
 }
