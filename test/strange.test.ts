@@ -20,7 +20,7 @@ import {
 } from 'pachter'
 import { readCatalogue } from 'pachter/adopt'
 import { sqlStore } from 'pachter/sql'
-import { type Engine, openEngines } from './support/engines.js'
+import { type Engine, engineNames, openEngines } from './support/engines.js'
 import { refusalOf } from './support/korenveld.js'
 
 const model = defineModel({
@@ -191,6 +191,44 @@ describe('what is stored that is no value of its field', () => {
       expect(prices.map(({ price }) => price)).to.deep.equal(['1.50', '12.00'])
       await store.query('DROP TABLE finds', [])
     })
+  })
+})
+
+describe('a trigger that is against a write', () => {
+  const TRIGGERS: Readonly<Record<string, readonly string[]>> = {
+    PostgreSQL: [
+      `CREATE OR REPLACE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'no coins'; END $$`,
+      `CREATE TRIGGER no_coins BEFORE INSERT ON finds FOR EACH ROW WHEN (NEW.title = 'Coin') EXECUTE FUNCTION refuse()`,
+    ],
+    MariaDB: [
+      `CREATE TRIGGER no_coins BEFORE INSERT ON finds FOR EACH ROW IF NEW.title = 'Coin' THEN SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'no coins'; END IF`,
+    ],
+    SQLite: [
+      `CREATE TRIGGER no_coins BEFORE INSERT ON finds WHEN NEW.title = 'Coin' BEGIN SELECT RAISE(ABORT, 'no coins'); END`,
+    ],
+  }
+  it(`is a conflict, after which a transaction goes on, on ${engineNames.join(', ')}`, async () => {
+    for (const { name, store } of await openEngines()) {
+      const kind = name === 'PGlite' ? 'PostgreSQL' : name in TRIGGERS ? name : 'SQLite'
+      await store.query('DROP TABLE IF EXISTS finds', [])
+      await store.query(
+        `CREATE TABLE finds (id int PRIMARY KEY, title varchar(99) NOT NULL, ${ENGINES[kind]?.columns})`,
+        [],
+      )
+      for (const statement of TRIGGERS[kind] ?? []) await store.query(statement, [])
+      const all = createGuard({ rules, store, onDecision: () => undefined }).as(keeper)
+      await all.transaction(async (inside) => {
+        const error = await refusalOf(inside.create('finds', { id: 1, title: 'Coin' }))
+        expect(error, name).to.include({ code: 'conflict', status: 409 })
+        expect(inFull(error), name).to.contain('no coins')
+        await inside.create('finds', { id: 1, title: 'Shard' })
+      })
+      expect(
+        (await all.list('finds')).map(({ title }) => title),
+        name,
+      ).to.deep.equal(['Shard'])
+      await store.query('DROP TABLE finds', [])
+    }
   })
 })
 

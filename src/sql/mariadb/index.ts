@@ -39,8 +39,8 @@ const sameItem = (left: Fragment, right: Fragment, shape: Shape): Fragment =>
 /** Errors of InnoDB by number: deadlocks, waiting too long, and a record that changed meanwhile. */
 const BUSY: ReadonlySet<unknown> = new Set([1205, 1213, 1020])
 
-/** A foreign key. */
-const CONSTRAINT: ReadonlySet<unknown> = new Set([1216, 1217, 1451, 1452, 1557, 1761, 1762])
+/** A foreign key; or what a trigger signals against what is written. */
+const CONSTRAINT: ReadonlySet<unknown> = new Set([1216, 1217, 1451, 1452, 1557, 1644, 1761, 1762])
 
 /** A value that its column or a check does not take, or that is not there where one has to be. */
 const MISFIT: ReadonlySet<unknown> = new Set([1048, 1264, 1292, 1364, 1366, 1406, 3819, 4025])

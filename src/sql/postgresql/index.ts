@@ -31,7 +31,8 @@ export const postgresql: Dialect = Object.freeze({
     if (code === '57014') return 'cancelled'
     if (MISFIT.has(code)) return 'misfit'
     if (!SQLSTATE.test(String(code))) return 'unanswered'
-    return String(code).startsWith('23') ? 'constraint' : undefined
+    // What a trigger raises, it raises against what is written.
+    return String(code).startsWith('23') || code === 'P0001' ? 'constraint' : undefined
   },
   failsWhole: true,
   // A statement sees what was committed before it began, also after a lock: later levels would see what was before.
