@@ -7,6 +7,7 @@ import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { model } from '../examples/allotment/model.js'
 import { rules } from '../examples/allotment/rules.js'
+import type { SqlStore } from 'pachter/sql'
 import { type Engine, load, openEngines } from './support/engines.js'
 import { asking, byHeader, type CallerName, ENTRY as entry, type Read, serving } from './support/web.js'
 
@@ -246,6 +247,28 @@ describe('records over HTTP, attacked by hand', () => {
     expect([(await send(entry, 'k')).status, (await send(entry, 'k')).status]).to.deep.equal([201, 409])
     expect((await send({ ...entry, title: '' }, 'l')).status).to.equal(422)
     expect(heard).to.deep.equal(['Error: connection lost', 'Error: connection lost'])
+  })
+
+  it('by sending again what was stored and could not be read: it is stored once', async () => {
+    const [engine] = (await openEngines()) as [Engine]
+    await load(engine, model, await readData())
+    const store: SqlStore = {
+      ...engine.store,
+      query: async (statement, values, signal) => {
+        const { rows, touched } = await engine.store.query(statement, values, signal)
+        // What an insert returns has a moment that is none.
+        return { touched, rows: rows.map((row) => (/^INSERT/.test(statement) ? { ...row, createdAt: 'soon' } : row)) }
+      },
+    }
+    const identity = await createIdentity({ rules, sources: [byHeader] })
+    const on = asking(
+      createHandler({ guard: createGuard({ rules, store }), identity, onError: () => undefined }).handle,
+    )
+    const send = (key?: string) => on('ana', 'POST', '/entries', entry, { ...(key && { 'idempotency-key': key }) })
+    const count = async () => (await store.query('SELECT 1 FROM entries', [])).rows.length
+    const none = await count()
+    const statuses = [await send('k'), await send('k'), await send()].map(({ status }) => status)
+    expect([...statuses, (await count()) - none]).to.deep.equal([201, 201, 500, 2])
   })
 
   it('by many who read the same and change it at a time: one does, the others are told', async () => {

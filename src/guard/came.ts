@@ -17,15 +17,20 @@ export function whatCame(
 ): ReadRecord | undefined | Promise<ReadRecord> {
   if (touched === 0) return undefined
   const fail = (cause: unknown): never => {
-    throw noteAside(new UnreadError('This was written, and what came of it could not be read.'), {
-      ...asideOf(cause),
-      cause,
-    })
+    throw noteAside(new UnreadError(keyIfAny(keyOf)), { ...asideOf(cause), cause })
   }
   try {
     const seen = records?.()[0] ?? seenAfterWrite(inside, table, keyOf())
     return seen instanceof Promise ? seen.catch(fail) : seen
   } catch (cause) {
     return fail(cause)
+  }
+}
+
+function keyIfAny(keyOf: () => KeyValues): KeyValues | undefined {
+  try {
+    return keyOf()
+  } catch {
+    return undefined
   }
 }

@@ -1,4 +1,4 @@
-import { PachterError, show } from '../model/index.js'
+import { type KeyValues, PachterError, show } from '../model/index.js'
 
 /**
  * Something stored stands in the way, or the record changed while it was being written, again and again; nothing was
@@ -37,6 +37,11 @@ export class StoreError extends PachterError {
 export class UnreadError extends PachterError {
   readonly code = 'written-unread'
   readonly status = 500
+
+  /** @param key of the record that was written, where that could be read */
+  constructor(readonly key: KeyValues | undefined) {
+    super('This was written, and what came of it could not be read.')
+  }
 }
 
 /**

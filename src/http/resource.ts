@@ -1,4 +1,4 @@
-import type { UntypedStore } from '../guard/index.js'
+import { UnreadError, type UntypedStore } from '../guard/index.js'
 import { keyPath, type KeyValues, type ModelData } from '../model/index.js'
 import { closedVerdict, isClosed, refusal, RefusedError } from '../decide/index.js'
 import type { Caller, Rulebook } from '../rules/index.js'
@@ -97,7 +97,13 @@ export async function create(visit: Visit): Promise<Response> {
   let stored: ReadRecord | undefined
   const asked = { caller: caller(), table, given, body }
   const storing = async () => {
-    stored = (await store.create(table, values)) as ReadRecord
+    try {
+      stored = (await store.create(table, values)) as ReadRecord
+    } catch (error) {
+      // It is stored, and not to be stored again.
+      if (error instanceof UnreadError && error.key) return keyPath(model, table, error.key)
+      throw error
+    }
     return keyPath(model, table, stored)
   }
   const key = await onlyOnce(repeats, asked, storing, visit.report)
