@@ -196,7 +196,7 @@ describe('the guard on PGlite', () => {
     const failing = { ...korenveld.store, query: () => Promise.reject(new Error('connection lost')) }
     const guard = createGuard({ rules: korenveld.guard.rules, store: failing })
     const error = await refusalOf(guard.as(ana).update('entries', 1, { title: 'x' }))
-    expect(error).to.include({ message: 'The database did not do this.', status: 500 })
+    expect(error).to.include({ message: 'The database did not answer.', status: 500 })
     expect(inFull(error)).to.include('connection lost')
   })
 })

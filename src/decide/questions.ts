@@ -11,6 +11,7 @@ import {
   fair,
   grantsFor,
   inForce,
+  leftAsIs,
   permission,
   type PlacedGrant,
   recordChecks,
@@ -21,7 +22,6 @@ import {
   type Who,
   whoCondition,
   withoutChange,
-  leftAsIs,
 } from '../rules/index.js'
 
 /** One yes-or-no question about one record, which memory or a database can answer. */

@@ -1,6 +1,6 @@
 import { asideOf, InputError, isMissing, type KeyValues, noteAside, parentsOf } from '../model/index.js'
 import { withAnswer } from './answer.js'
-import { BusyError, ConflictError, MisfitError, UnreadError } from './errors.js'
+import { BusyError, ConflictError, MisfitError } from './errors.js'
 import { decidedPermission } from './requests.js'
 import { atomically, keySlots, planned, run, type Session } from './session.js'
 
@@ -58,16 +58,9 @@ function tried<T>(session: Session, write: Write<T>): T | undefined | Promise<T 
   const locks = write.rests && session.backend.locks
   const apart = locks || (session.place.isInside && session.backend.failsWhole)
   const written = apart
-    ? atomically(session, async (inside) =>
-        !locks || (await write.lock(inside)) ? write.write(inside) : undefined,
-      ).catch(takenBack)
+    ? atomically(session, async (inside) => (!locks || (await write.lock(inside)) ? write.write(inside) : undefined))
     : write.write(session)
   return withAnswer(written, (done) => (done === undefined ? write.explain(session) : done))
-}
-
-/** What could not be read after a write made a transaction of its own end, with the write. */
-function takenBack(error: unknown): never {
-  throw error instanceof UnreadError ? asideOf(error).cause : error
 }
 
 async function again<T>(session: Session, write: Write<T>): Promise<T> {

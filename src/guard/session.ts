@@ -1,7 +1,8 @@
-import type { Cache, KeyValues } from '../model/index.js'
+import { asideOf, type Cache, type KeyValues } from '../model/index.js'
 import type { Caller, Rulebook } from '../rules/index.js'
 import { type Backend, type Bindings, type Given, keySlot, type Place, type Plan } from './backend.js'
 import type { Decision } from './decision.js'
+import { UnreadError } from './errors.js'
 import type { PlanKinds, PlanName } from './plans.js'
 import type { Validators } from './validators.js'
 
@@ -48,12 +49,17 @@ export const bindingsOf = ({ caller, clock, signal }: Session, given: Given, now
 /** Runs work in a transaction, all or nothing; inside another transaction, in a part of it. */
 export async function atomically<T>(session: Session, work: (inside: Session) => Promise<T>): Promise<T> {
   session.signal?.throwIfAborted()
-  return session.place.transaction(async (place) => {
-    const done = await work({ ...session, place })
-    // The last moment: whatever comes after it, it is done.
-    session.signal?.throwIfAborted()
-    return done
-  })
+  try {
+    return await session.place.transaction(async (place) => {
+      const done = await work({ ...session, place })
+      // The last moment: whatever comes after it, it is done.
+      session.signal?.throwIfAborted()
+      return done
+    })
+  } catch (error) {
+    // What was written and could not be read is taken back with all else.
+    throw error instanceof UnreadError ? asideOf(error).cause : error
+  }
 }
 
 /** What was worked out for callers of this shape before, or is now. */

@@ -20,7 +20,7 @@ export interface StoredVerdict {
   readonly verdict: Verdict
   /** The record as stored, whoever may see it: for the developer, not for the caller. `null` where there is none. */
   readonly record: MemoryRecord | null
-  /** Whether the values given differ from those stored. */
+  /** Whether the values given differ from those stored, as far as the caller sees these: what is hidden counts as changed. */
   readonly changed: boolean
 }
 

@@ -9,10 +9,9 @@ import {
   notOf,
   operandsOf,
   rewrite,
-  unchanged,
 } from '../condition/index.js'
 import { parentsOf, tableOf, uniquesOf } from '../model/index.js'
-import { fieldSight, permission } from './permission.js'
+import { fieldSight, leftAsIs, permission } from './permission.js'
 import { type Action, type Rulebook, rulesOf } from './rulebook.js'
 import { asTold } from './seen.js'
 
@@ -46,7 +45,7 @@ export function discretions(
     beside: readonly string[],
   ): Discretion => {
     if (creating) return { field, about, that }
-    const same = allOf(unchanged(field), sightOf(field))
+    const same = leftAsIs(rulebook, table, field)
     return { field, about, that: anyOf(same, allOf(...beside.map(sightOf), after(that))) }
   }
   const parents = new Map(parentsOf(rulebook.model, table).map((relation) => [relation.from, relation]))

@@ -102,9 +102,10 @@ export interface Dialect {
 }
 
 /**
- * What an error of a database means. `constraint`: a foreign key or a trigger is against it; `misfit`: a value is none that its column or a check takes; `busy`: another transaction
- * is in the way, and it can be tried again; `cancelled`: the statement was ended early, and did nothing; `unanswered`: the error is
- * not the database's own, such as of a connection that broke, and what was asked may have been done.
+ * What an error of a database means. `constraint`: a foreign key or a trigger is against it; `misfit`: a value is none that its
+ * column or a check takes; `busy`: another transaction is in the way, and it can be tried again; `cancelled`: the statement was
+ * ended early, and did nothing; `unanswered`: the error is not the database's own, such as of a connection that broke, and what
+ * was asked may have been done.
  */
 export type DatabaseProblem = 'duplicate' | 'constraint' | 'misfit' | 'busy' | 'cancelled' | 'unanswered'
 

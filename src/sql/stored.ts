@@ -129,7 +129,7 @@ const isText = (value: unknown): value is string => typeof value === 'string'
  */
 const IS_ONE: Partial<Readonly<Record<FieldType, (value: unknown, shape: Shape) => boolean>>> = {
   integer: (value) => Number.isSafeInteger(value),
-  bigInteger: (value) => typeof value === 'bigint',
+  bigInteger: (value) => typeof value === 'bigint' && BigInt.asIntN(64, value) === value,
   decimal: (value, { scale = 1 }) => isText(value) && value[value.length - scale - 1] === '.',
   float: (value) => Number.isFinite(value),
   boolean: (value) => typeof value === 'boolean',

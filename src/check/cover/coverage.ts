@@ -164,7 +164,9 @@ function askTry(bench: Workbench, rulebook: Rulebook, expected: TryExpectation, 
   const stamps =
     action === 'create' ? {} : stampValues(stampsToSet(rulebook, table, action, caller, given), caller, now)
   const world = { caller, now, lookup: lookupIn(data), next: { ...record, ...given, ...stamps }, sent: given }
-  return { inquiry, facts: answer(questionsFor([inquiry]), record, world) }
+  // What is seen of it, too: that is among what is supposed to come out otherwise.
+  const seen: Inquiry = { rulebook, table, action: 'get', caller }
+  return { inquiry, facts: answer(questionsFor([inquiry, seen]), record, world) }
 }
 
 /** Of each check, how many tries it let through and how many only it refused. */

@@ -17,7 +17,7 @@ export function query(
 ): Outcome | Promise<Outcome> {
   const fail = (error: unknown): never => {
     if (signal?.aborted && (error === signal.reason || problemOf(dialect, error) === 'cancelled')) throw signal.reason
-    throw tellable(dialect, error, at.isInside)
+    throw tellable(dialect, error, { isInside: at.isInside === true, isRead: READS.test(text) })
   }
   try {
     signal?.throwIfAborted()
@@ -28,22 +28,27 @@ export function query(
   }
 }
 
-/**
- * An error of a driver as one that may be told to anybody.
- *
- * @param isInside whether it ends a transaction, so that nothing is done in any case
- */
-export function tellable(dialect: Dialect, error: unknown, isInside = false): unknown {
-  if (error instanceof PachterError) return error
-  const problem = problemOf(dialect, error)
-  const isUnknown = problem === 'unanswered' && !isInside
-  return noteAside(isUnknown ? new StoreError('The database did not answer.') : errorFor(problem), { cause: error })
+/** What only reads, also with settings in front of it: nothing that is written can be in its way. */
+const READS = /^(?:SET STATEMENT .*? FOR )?SELECT\b/s
+
+/** What was asked, as far as it matters to whoever is told that it failed. */
+interface Asked {
+  /** Whether the error ends a transaction, so that nothing is done in any case. */
+  readonly isInside?: boolean
+  readonly isRead?: boolean
 }
 
-function errorFor(problem: DatabaseProblem | undefined): PachterError {
+/** An error of a driver as one that may be told to anybody. */
+export function tellable(dialect: Dialect, error: unknown, asked: Asked = {}): unknown {
+  if (error instanceof PachterError) return error
+  return noteAside(errorFor(problemOf(dialect, error), asked), { cause: error })
+}
+
+function errorFor(problem: DatabaseProblem | undefined, { isInside, isRead }: Asked): PachterError {
   if (problem === 'busy') return new BusyError('Another request was in the way; nothing was written.')
-  if (problem === undefined || problem === 'cancelled' || problem === 'unanswered')
-    return new StoreError('The database did not do this.')
+  if (problem === 'unanswered' && !isInside) return new StoreError('The database did not answer.')
+  const isInTheWay = problem === 'duplicate' || problem === 'constraint' || problem === 'misfit'
+  if (!isInTheWay || isRead) return new StoreError('The database did not do this.')
   // One sentence for all, which does not tell what it is that stands there.
   const Kind = problem === 'misfit' ? MisfitError : ConflictError
   return new Kind('What is stored already stands in the way of this; nothing was written.')
