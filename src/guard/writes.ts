@@ -1,4 +1,4 @@
-import { allOf, type Condition, contains } from '../condition/index.js'
+import { allOf, always, type Condition, contains, normalise } from '../condition/index.js'
 import { problemsOfNew, type Inquiry, type Reading, recordToCreate, refusal, stampsToSet } from '../decide/index.js'
 import { fieldOf, isMissing, type KeyValues, type ModelData, readKey, tableOf } from '../model/index.js'
 import {
@@ -131,13 +131,13 @@ function changeOf(session: Session, table: string, action: Action, reading: Read
       const settable = settableOf(session, table, action, fields).filter((name) => !Object.hasOwn(changes.stamps, name))
       const writes = settable.length > 0 || (action !== 'update' && Object.keys(changes.stamps).length > 0)
       if (!writes) return undefined
-      const permitted = changePermission(rulebook, table, action, fields)
+      const permitted = specialise(changePermission(rulebook, table, action, fields), caller)
       // An update that changes nothing writes nothing; an action of the table's own is done all the same.
-      const whole = changes.acts ? permitted : allOf(permitted, changesSome(rulebook, table, fields))
-      const condition = specialise(whole, caller)
+      const some = changes.acts ? always : changesSome(rulebook, table, fields, caller, permitted)
+      const condition = normalise(allOf(permitted, some))
       const seen = returned(session, table, withComputed(rulebook, table, [...fields, ...Object.keys(changes.stamps)]))
       const request = { table, changes, settable, condition, records, ...(seen && { returned: seen }) }
-      return [condition, () => session.backend.change(request)]
+      return [condition, () => session.backend.change(request), permitted]
     })
   return { reading, inquiry, planFor }
 }
@@ -222,19 +222,19 @@ export function prepareRemoval(session: Session, table: string) {
  * What is worked out of a write once; nothing where it can never be done, whatever the record: a database that is asked all
  * the same could fail in a way of its own, such as on a number that it alone hands out.
  *
- * @param make its condition, and what plans it
+ * @param make its condition; what plans it; and what of the condition gives the right to it, where that is not all of it
  */
 function plannedWrite(
   session: Session,
   kind: 'create' | 'change' | 'remove',
   name: PlanName,
-  make: () => readonly [Condition, () => WritePlan] | undefined,
+  make: () => readonly [Condition, () => WritePlan, Condition?] | undefined,
 ): PlannedWrite | undefined {
   const made = planned(session, kind, name, () => {
-    const [condition, plan] = make() ?? []
-    if (!condition || !plan || condition.kind === 'never') return { plan: undefined }
+    const [condition, plan, right = condition] = make() ?? []
+    if (!condition || !right || !plan || condition.kind === 'never') return { plan: undefined }
     // Whether it looks at other records than the one it is about.
-    return { plan: plan(), condition, rests: contains(condition, (part) => part.kind === 'some') }
+    return { plan: plan(), condition, rests: contains(right, (part) => part.kind === 'some') }
   })
   return made.plan ? made : undefined
 }

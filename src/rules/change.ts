@@ -5,17 +5,31 @@ import {
   anyOf,
   type Condition,
   contains,
+  implies,
   normalise,
   notOf,
   type Operand,
   operandsOf,
   rewrite,
+  unchanged,
 } from '../condition/index.js'
 import { tableOf } from '../model/index.js'
 import { discretions, supposing } from './discretion.js'
 import { inForce } from './in-force.js'
 import { kept } from './kept.js'
-import { expand, holds, isFixed, leftAsIs, permission, permitted, recordChecks, withoutChange } from './permission.js'
+import type { Caller } from './caller.js'
+import {
+  expand,
+  fieldSight,
+  holds,
+  isFixed,
+  leftAsIs,
+  permission,
+  permitted,
+  recordChecks,
+  specialise,
+  withoutChange,
+} from './permission.js'
 import {
   type Action,
   changesRecord,
@@ -58,9 +72,24 @@ export function changePermission(
   return expand(rulebook, settled(whole, changed), [`${table} ${action}`])
 }
 
-/** When an update of these fields changes one of them; where it does not, nothing is written, and stamps neither. */
-export const changesSome = (rulebook: Rulebook, table: string, fields: readonly string[]): Condition =>
-  expand(rulebook, anyOf(...fields.map((field) => notOf(leftAsIs(rulebook, table, field)))), [`${table} update`])
+/**
+ * When an update of these fields changes one of them; where it does not, nothing is written, and stamps neither.
+ *
+ * @param right what has to hold for the update to be made: where that shows a field, so that it is seen is not asked again
+ */
+export function changesSome(
+  rulebook: Rulebook,
+  table: string,
+  fields: readonly string[],
+  caller: Caller,
+  right: Condition,
+): Condition {
+  const changes = fields.map((field) => {
+    const sight = specialise(fieldSight(rulebook, table, field), caller)
+    return notOf(allOf(unchanged(field), implies(right, sight) ? always : sight))
+  })
+  return normalise(anyOf(...changes))
+}
 
 /** Asks of the record as it is what is asked of it afterwards, where no field it depends on is changed. */
 function settled(condition: Condition, changed: readonly string[]): Condition {
