@@ -31,7 +31,13 @@ function misfitsOf({ rulebook: { model }, columns }: Workshop, table: string): M
     })
 }
 
-function misfit({ most, isPadded }: Narrowness, value: unknown): string | undefined {
+function misfit(column: Narrowness, value: unknown): string | undefined {
+  if (!Array.isArray(value)) return misfitText(column, value)
+  const [problem] = value.flatMap((each) => misfitText(column, each) ?? [])
+  return problem === undefined ? undefined : `has an item that ${problem}`
+}
+
+function misfitText({ most, isPadded }: Narrowness, value: unknown): string | undefined {
   if (typeof value !== 'string') return undefined
   if (isPadded && value.endsWith(' ')) return 'must not end in a blank'
   // Databases count characters, and JavaScript the halves of some.

@@ -16,8 +16,8 @@ const identifier = (name: string): string => `"${name.replaceAll('"', '""')}"`
 /** What the server calls an error; those of Node, such as `EPIPE`, are words. */
 const SQLSTATE = /^(?=.*\d)[\dA-Z]{5}$/
 
-/** A value that is too long or too large, that is not there where one has to be, or that a check does not take. */
-const MISFIT: ReadonlySet<unknown> = new Set(['22001', '22003', '23502', '23514'])
+/** A value that is too long or too large, that is not there where one has to be, or that a check or a numbered column does not take. */
+const MISFIT: ReadonlySet<unknown> = new Set(['22001', '22003', '23502', '23514', '428C9'])
 
 /** PostgreSQL 13 and later. */
 export const postgresql: Dialect = Object.freeze({

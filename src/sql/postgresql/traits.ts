@@ -17,7 +17,7 @@ CROSS JOIN LATERAL (VALUES
   ('words', y.typtype = 'e'),
   ('texts', a.atttypid = 'varchar[]'::regtype OR y.typname = '_citext'),
   ('numbers', a.atttypid IN ('int2[]'::regtype, 'int4[]'::regtype)),
-  ('short', a.atttypid IN ('varchar'::regtype, 'bpchar'::regtype) AND a.atttypmod > 4)
+  ('short', a.atttypid IN ('varchar'::regtype, 'bpchar'::regtype, 'varchar[]'::regtype) AND a.atttypmod > 4)
 ) AS v (trait, has)
 WHERE v.has AND a.attnum > 0 AND NOT a.attisdropped AND t.relkind IN ('r', 'p', 'v', 'm', 'f')
 AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))
