@@ -96,9 +96,7 @@ function fieldDrift(
   return [
     ...(column.shape && isHeld(field, column.shape)
       ? []
-      : [
-          `is of type ${field.type}, and ${column.type} in the database${column.remark ? `, which ${column.remark}` : ''}`,
-        ]),
+      : [`is of type ${field.type}, and ${column.type} in the database${column.remark ? `; ${column.remark}` : ''}`]),
     ...(words && field.type === 'choice' && !sameWords(words, field.choices ?? [])
       ? [`can be ${words.join(', ')} in the database, and ${(field.choices ?? []).join(', ')} in the model`]
       : []),
