@@ -62,6 +62,17 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
     attemptsIn(model, { table, ...claim }).every(({ action, key, values }) =>
       oracles.every((oracle) => oracle.foretell(table, action, key, values).statuses.includes(200)),
     )
+  const seenAfter = (update: Question, data: Data) => {
+    const { table } = update
+    const [{ key, values } = { key: undefined, values: {} }] = attemptsIn(model, update)
+    const { stored } = new Oracle(world.rulebook, data, who, NOW).foretell(table, 'update', key, values)
+    if (!stored) return undefined
+    const rows = (data[table] ?? []).map((row) =>
+      isAt(model, table, row, withKey(model, table, stored)) ? stored : row,
+    )
+    const after = new Oracle(world.rulebook, { ...data, [table]: rows }, who, NOW)
+    return shown(after.sees(table, stored, 'get')?.map((field) => [field, stored[field]]))
+  }
   const differences = differencesTo(world, other)
   const creates = (table: string, more: Row): readonly Question[] =>
     (others[table] ?? []).map((row) => {
@@ -102,10 +113,12 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
         )
       : [],
   )
-  // What a hidden field is: an update that leaves it so, and may be made.
-  const left = differences.flatMap(({ table, field, value }) =>
-    field && isFree(fieldOf(model, table, field)) ? updates(table, { [field]: value }) : [],
-  )
+  // What a hidden field is: an update that leaves it so, may be made, and shows the same of either afterwards.
+  const left = differences
+    .flatMap(({ table, field, value }) =>
+      field && isFree(fieldOf(model, table, field)) ? updates(table, { [field]: value }) : [],
+    )
+    .filter((each) => isOpen(each) && seenAfter(each, world.data) === seenAfter(each, other))
   return [keys, unique, together, references, left].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
 }
 
