@@ -49,24 +49,23 @@ export class Oracle extends Possible {
     )
   }
 
-  /** Which grants hold of a try, by their place, and whether they hold of what comes of it. */
+  /** Which grants hold of a try, by place, and whether of what comes of it; and whether a deny strikes, whatever is lacking. */
   holding(table: string, action: string, key: unknown, values: Row): readonly (readonly [number, boolean])[] {
     const rules = this.rules(table)
-    const row =
-      action === 'create'
-        ? undefined
-        : (this.data[table] ?? []).find((each) => isAt(this.rulebook.model, table, each, key))
+    const isHere = (each: Row) => isAt(this.rulebook.model, table, each, key)
+    const row = action === 'create' ? undefined : (this.data[table] ?? []).find(isHere)
     const next = { ...row, ...values, ...this.stamps(rules, action) }
     const untold = row ? this.untold(table, row, values) : []
-    const at = [action === 'create' ? next : row]
     const lacking = action === 'create' ? this.lacking(table, values) : []
-    const scene: Scene = { at, next, sent: { ...next, ...values }, untold, lacking }
-    if (!scene.at[0]) return []
-    return this.grants(table, action).flatMap((grant, at) =>
+    const record = action === 'create' ? next : row
+    if (!record) return []
+    const scene: Scene = { at: [record], next, sent: { ...next, ...values }, untold, lacking }
+    const granted = this.grants(table, action).flatMap((grant, at) =>
       this.holds(rules, grant, scene)
-        ? [[at, row === undefined || this.stays(rules, grant, row, next, values, untold)]]
+        ? [[at, row === undefined || this.stays(rules, grant, row, next, values, untold)] as const]
         : [],
     )
+    return lacking.length > 0 ? [...granted, [-1, this.denied(table, action, scene)]] : granted
   }
 
   /** Whoever has not signed in is sent to do so where that could help; where it could, the rest of the tests say. */
@@ -225,7 +224,8 @@ export class Oracle extends Possible {
     const rules = this.rules(table)
     return Object.values(rules.denies).some(({ on, when, except }) => {
       const bears = on.includes(action) || (['list', 'get'].includes(action) && on.includes('read'))
-      return bears && this.is(when, scene) && !except.some((who) => this.isWho(rules, who, scene))
+      if (!bears || this.lets({ kind: 'not', of: when }, scene)) return false
+      return !except.some((who) => this.isWho(rules, who, scene))
     })
   }
 
