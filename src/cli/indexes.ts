@@ -9,6 +9,7 @@ import {
 } from '../adopt/index.js'
 import { chooseCallers } from '../check/index.js'
 import { tableOf } from '../model/index.js'
+import { COUNTED } from '../sql/index.js'
 import { loadWhole, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 import type { Shell } from './shell.js'
@@ -72,7 +73,7 @@ function printAdvised({ ties, missing }: Advised): string {
     ['index on', 'records', 'serves', 'now', ...(isTried ? ['with it'] : [])],
     missing.map(({ field, rows, serves, before, after }) => [
       field,
-      rows < 1_000_000 ? String(rows) : `${rows} or more`,
+      rows < COUNTED ? String(rows) : `${rows} or more`,
       serves.join(', '),
       printEffort(before),
       ...(isTried ? [printEffort(after)] : []),

@@ -1,4 +1,5 @@
 import type { Shape } from '../../model/index.js'
+import { mariadb } from '../../sql/index.js'
 import {
   type Ask,
   byTable,
@@ -157,7 +158,7 @@ export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> 
     const keys = keysOf(table).filter(({ name }) => name !== 'PRIMARY')
     const suspects = columnsOf(table).map((row) => {
       const column = columnFrom(row, conditions)
-      const named = quoted(row.name)
+      const named = mariadb.identifier(row.name)
       return { column, named, oddity: column.shape && ODDITIES[column.shape.type]?.(named) }
     })
     const remarks = [
@@ -171,7 +172,9 @@ export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> 
     read.push({
       name: table,
       ...marked({ isView }),
-      columns: isView ? suspects.map(({ column }) => column) : await lookedThrough(ask, quoted(table), suspects),
+      columns: isView
+        ? suspects.map(({ column }) => column)
+        : await lookedThrough(ask, mariadb.identifier(table), suspects),
       key: keysOf(table)
         .filter(({ name }) => name === 'PRIMARY')
         .flatMap(({ columns }) => namesIn(columns)),
@@ -188,8 +191,6 @@ export async function readMariadb(ask: Ask): Promise<readonly CatalogueTable[]> 
   }
   return read
 }
-
-const quoted = (name: string): string => `\`${name.replaceAll('`', '``')}\``
 
 const columnFrom = (row: ColumnRow, conditions: readonly string[]): CatalogueColumn => ({
   name: row.name,

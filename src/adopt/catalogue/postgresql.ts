@@ -1,4 +1,5 @@
 import type { Shape } from '../../model/index.js'
+import { postgresql } from '../../sql/index.js'
 import {
   type Ask,
   byTable,
@@ -155,12 +156,10 @@ const ODDITIES: Partial<Readonly<Record<Shape['type'], (column: string) => Oddit
   }),
 }
 
-const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`
-
 function suspected(column: CatalogueColumn, { base }: ColumnRow) {
   const { shape, name } = column
   const look = base === 'numeric' ? noNumber : shape && ODDITIES[shape.type]
-  return { column, named: quoted(name), oddity: shape && look?.(quoted(name)) }
+  return { column, named: postgresql.identifier(name), oddity: shape && look?.(postgresql.identifier(name)) }
 }
 
 /** Reads what PostgreSQL says of itself. */
@@ -185,7 +184,7 @@ export async function readPostgresql(ask: Ask): Promise<readonly CatalogueTable[
       ...marked({ isView: kind === 'v' || kind === 'm', isClosed: !readable, isInherited: inherited }),
       columns:
         isTable && readable
-          ? await lookedThrough(ask, `${quoted(schema)}.${quoted(name)}`, suspects)
+          ? await lookedThrough(ask, `${postgresql.identifier(schema)}.${postgresql.identifier(name)}`, suspects)
           : suspects.map(({ column }) => column),
       key: unique('p').flat(),
       uniques: unique('u'),

@@ -1,4 +1,5 @@
 import type { FieldType, Shape } from '../../model/index.js'
+import { sqlite } from '../../sql/index.js'
 import {
   type Ask,
   byTable,
@@ -91,14 +92,12 @@ const DECLARED: readonly (readonly [RegExp, readonly FieldType[]])[] = [
   [/BLOB|^$/i, ['bytes', 'text', 'integer', 'float']],
 ]
 
-const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`
-
 /** The first of these types that all values look like, none where no type holds them all. */
 async function lookOf(ask: Ask, table: string, column: string, types: readonly FieldType[]): Promise<Held> {
   const counts = [...new Set([...types, 'timestamp' as const])].map(
-    (type) => `count(*) FILTER (WHERE ${LOOKS[type] ?? '1'}) AS ${quoted(type)}`,
+    (type) => `count(*) FILTER (WHERE ${LOOKS[type] ?? '1'}) AS ${sqlite.identifier(type)}`,
   )
-  const values = `SELECT ${quoted(column)} AS v FROM ${quoted(table)} WHERE ${quoted(column)} IS NOT NULL LIMIT ${LOOKED_AT}`
+  const values = `SELECT ${sqlite.identifier(column)} AS v FROM ${sqlite.identifier(table)} WHERE ${sqlite.identifier(column)} IS NOT NULL LIMIT ${LOOKED_AT}`
   const [row] = await ask<Record<string, number>>(`SELECT count(*) AS "all", ${counts.join(', ')} FROM (${values})`)
   const all = row?.['all'] ?? 0
   // A text that is always a moment, is one.

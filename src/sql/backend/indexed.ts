@@ -7,7 +7,7 @@ import type { Catalogue } from './reaches.js'
 import type { SqlStore } from './sql-store.js'
 
 /** How many records of a table are counted at most. */
-const COUNTED = 1_000_000
+export const COUNTED = 1_000_000
 
 /** How many records a table has; of more than a million, that many. */
 export async function countedUp(store: SqlStore, rulebook: Rulebook, table: string): Promise<number> {

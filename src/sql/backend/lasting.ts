@@ -19,7 +19,7 @@ export class LastingTableError extends PachterError {
 }
 
 /** @throws {LastingTableError} where what is written to a table could not be taken back */
-export function assertTakenBack(compilation: Compilation, table: string): void {
+export function refuseLasting(compilation: Compilation, table: string): void {
   const { rulebook, traits } = compilation
   const [key] = keyFieldsOf(rulebook.model, table)
   if (key && areKnown(traits) && hasTrait(compilation, table, key[0], 'lasting')) throw new LastingTableError([table])

@@ -10,14 +10,14 @@ import { keyFieldsOf } from '../../model/index.js'
 import { readerFor } from '../stored.js'
 import { planChange, planCreate, planRemove, type Writing } from '../write.js'
 import type { Compilation } from '../condition.js'
-import { assertTakenBack } from './lasting.js'
+import { refuseLasting } from './lasting.js'
 import { compilationOf, planOf, type Workshop } from './planned.js'
 import type { Outcome } from './sql-store.js'
 
 /** What a write to a table is compiled with. */
 function writable(workshop: Workshop, table: string): Compilation {
   const compilation = compilationOf(workshop)
-  assertTakenBack(compilation, table)
+  refuseLasting(compilation, table)
   return compilation
 }
 
