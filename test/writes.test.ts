@@ -189,6 +189,20 @@ describe(`writes on ${engineNames.join(', ')}`, () => {
       expect(twice.message).to.equal('What is stored already stands in the way of this; nothing was written.')
     }))
 
+  it('are done provided that somebody says so', () =>
+    onEach(async (as) => {
+      const { id } = await as(ana).create('entries', leeks)
+      const told = (provided: () => boolean) =>
+        refusalOf(as(ana).update('entries', id, { title: 'Kale' }, { provided }))
+      expect(await told(() => false)).to.include({ code: 'changed', status: 412 })
+      // A promise of a no is no yes.
+      expect(await told((() => Promise.resolve(false)) as never)).to.include({ code: 'input-invalid', status: 422 })
+      expect(await as(ana).get('entries', id)).to.include({ title: 'Leeks' })
+      const isLeeks = ({ title }: { readonly title?: string | undefined }) => title === 'Leeks'
+      await as(ana).update('entries', id, { title: 'Kale' }, { provided: isLeeks })
+      expect(await as(ana).get('entries', id)).to.include({ title: 'Kale' })
+    }))
+
   it('belong together in a transaction, and parts of it can be taken back', () =>
     onEach(async (as) => {
       const before = await as(ana).count('entries')

@@ -1,4 +1,4 @@
-import { readKey } from '../model/index.js'
+import { InputError, readKey } from '../model/index.js'
 import { lockRecords } from './attempt.js'
 import type { ReadRecord } from './backend.js'
 import { ChangedError } from './errors.js'
@@ -19,6 +19,7 @@ export interface WriteOptions<R = ReadRecord> {
  * first: whether a record changed is told only to who may change it.
  *
  * @throws {ChangedError} where it is not
+ * @throws {InputError} where `provided` answers neither, but a promise, say
  */
 export async function providing<T>(
   session: Session,
@@ -32,7 +33,9 @@ export async function providing<T>(
   return atomically(session, async (inside) => {
     await lockRecords(inside, table, [key])
     const record = await findByKey(inside, table, key, {})
-    const holds = !record || provided(record)
+    const holds: unknown = !record || provided(record)
+    // A promise of an answer would count as a yes.
+    if (typeof holds !== 'boolean') throw new InputError(table, { provided: 'must answer true or false' })
     const done = await write(inside)
     if (!holds) throw new ChangedError(`The record of ${table} changed since you read it; nothing was written.`)
     return done

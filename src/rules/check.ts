@@ -11,12 +11,15 @@ import {
   comparesAs,
   describeType,
   fieldOf,
+  fromPlain,
   isName,
   isOrdered,
+  rankOf,
   type Shape,
   show,
   tableOf,
   UnknownNameError,
+  type Value,
 } from '../model/index.js'
 import { type About, assertPlain, checkCondition, checkDepth, checkMoment, shapeOf } from './check-condition.js'
 import { at } from './at.js'
@@ -97,6 +100,8 @@ function checkActions(table: string, rules: TableRules): void {
     if (!(ACTIONS as readonly string[]).includes(name)) continue
     throw new RuleError(`${table} has ${name} as an action of its own; every table has that.`)
   }
+  for (const [name, { on }] of Object.entries(denies))
+    if (on.length === 0) throw new RuleError(`the deny ${name} of ${table} is on no action; name what it forbids.`)
   const named = [...Object.keys(rules.grants), ...Object.values(rules.denies).flatMap(({ on }) => on)]
   for (const action of named) at(table, () => assertAction(rules, table, action))
   for (const action of Object.keys(rules.stamps)) {
@@ -176,8 +181,6 @@ function checkBars(rulebook: Rulebook, table: string, { fence, gone, grants }: T
       operandsOf(part).some((each) => each.kind === 'field' && set.includes(each.name)),
     )
     if (!isSet) throw new RuleError('what a delete sets does not make the record gone.')
-    const kept = tableOf(rulebook.model, table).key.find((name) => set.includes(name))
-    if (kept !== undefined) throw new RuleError(`${kept} is part of the key, which never changes.`)
     checkStamps(rulebook, table, { delete: gone.onDelete })
   })
 }
@@ -193,12 +196,18 @@ function checkStamps(rulebook: Rulebook, table: string, stamps: TableRules['stam
         const shape = shapeOf(rulebook, operand, [])
         if (field.filled === 'computed')
           throw new RuleError(`${name} is computed by the database and cannot be stamped.`)
-        if (comparesAs(field) === comparesAs(shape)) return
+        if (when !== 'create' && tableOf(rulebook.model, table).key.includes(name))
+          throw new RuleError(`${name} is part of the key, which never changes.`)
+        if (comparesAs(field) === comparesAs(shape) && (field.type !== 'choice' || isAmong(field, shape))) return
         throw new RuleError(`${name} is ${describeType(field)} and cannot be stamped with ${describeType(shape)}.`)
       })
     }
   }
 }
+
+/** Whether whatever is of a shape is one of a field's choices. */
+const isAmong = ({ choices = [] }: Shape, { choices: given }: Shape): boolean =>
+  given?.every((each) => choices.includes(each)) === true
 
 function checkFieldChecks({ model }: Rulebook, table: string, { checks }: TableRules): void {
   for (const [name, { length, range, pattern }] of Object.entries(checks.fields)) {
@@ -209,8 +218,14 @@ function checkFieldChecks({ model }: Rulebook, table: string, { checks }: TableR
         throw new RuleError(`${name} is not a text, and only a text can match a pattern.`)
       if (range && !isOrdered(field)) throw new RuleError(`${name} has no order, so it has no range.`)
       for (const end of range ?? []) assertPlain(field, end)
+      const [lowest, highest] = (range ?? []).map((end) => rankOf(fromPlain(field, end) as Value))
+      if (lowest !== undefined && highest !== undefined && lowest > highest)
+        throw new RuleError(`the range of ${name} begins above where it ends, so that nothing is in it.`)
       if (pattern !== undefined) compilePattern(pattern)
-      if (length && !length.every((each) => Number.isInteger(each))) throw new RuleError('a length is not a number.')
+      if (!length) return
+      if (!length.every((each) => Number.isInteger(each))) throw new RuleError('a length is not a number.')
+      if (length[0] > length[1])
+        throw new RuleError(`the length of ${name} begins above where it ends, so that none has it.`)
     })
   }
   for (const [name, { fields }] of Object.entries(checks.records)) {

@@ -100,7 +100,10 @@ export interface BuiltRules<Own extends string = string> {
 /** The names of the actions of its own that the rules of a table were built with. */
 export type OwnActions<B> = B extends { readonly [OWN]?: infer Own } ? Extract<Own, string> : never
 
-/** Builds the rules of one table, step by step; every step returns a new builder. */
+/**
+ * Builds the rules of one table, step by step; every step returns a new builder. What one step says, no later one unsays: grants
+ * add up, and a name that is used again, or a field that is stamped or checked again, is an error.
+ */
 export interface TableBuilder<
   M,
   T extends TableName<M>,
@@ -111,7 +114,7 @@ export interface TableBuilder<
   ties<const N extends Readonly<Record<string, Condition>>>(ties: N): TableBuilder<M, T, Tie | (keyof N & string), Own>
   /** Names what can be done to a record besides reading, creating, updating and deleting it. */
   actions<const A extends string>(...names: readonly A[]): TableBuilder<M, T, Tie, Own | A>
-  /** Says who may do what. What is not granted is refused. */
+  /** Says who may do what, besides what was granted before. What is not granted is refused. */
   grants(grants: GrantSpecs<M, T, Tie, Own>): TableBuilder<M, T, Tie, Own>
   /** Says what is refused whatever the grants say. */
   denies(denies: Readonly<Record<string, DenySpec<Tie, Own>>>): TableBuilder<M, T, Tie, Own>
@@ -151,55 +154,69 @@ export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own 
     tableBuilder<M, T, N, A>(model, table, { ...rules, ...more })
   return {
     rules,
-    ties: (ties) => next({ ties: { ...rules.ties, ...mapEntries(ties, assertCondition) } }),
+    ties: (ties) => next({ ties: joined('tie', rules.ties, mapEntries(ties, assertCondition)) }),
     actions: (...names) => next({ actions: [...rules.actions, ...names] }),
-    grants: (grants) => next({ grants: { ...rules.grants, ...plainGrants(grants) } }),
-    denies: (denies) => next({ denies: { ...rules.denies, ...plainDenies(denies) } }),
-    stamps: (stamps) =>
-      next({
-        stamps: {
-          ...rules.stamps,
-          ...mapEntries(stamps, (values) => plainStamps(model, table, values as object)),
-        },
-      }),
+    grants: (grants) => next({ grants: { ...rules.grants, ...plainGrants(rules.grants, grants) } }),
+    denies: (denies) => next({ denies: joined('deny', rules.denies, plainDenies(denies)) }),
+    stamps: (stamps) => {
+      const more = mapEntries(stamps, (values, action) =>
+        joined(`${action} stamp of`, rules.stamps[action] ?? {}, plainStamps(model, table, values as object)),
+      )
+      return next({ stamps: { ...rules.stamps, ...more } })
+    },
     conflicts: (conflicts) => next({ conflicts }),
     fence: (fence) =>
       next({ fence: rules.fence ? allOf(rules.fence, assertCondition(fence)) : assertCondition(fence) }),
-    gone: (when, { onDelete } = {}) =>
-      next({
-        gone: { when: assertCondition(when), ...(onDelete && { onDelete: plainStamps(model, table, onDelete) }) },
-      }),
-    checks: (fields, records = {}) =>
-      next({
+    gone: (when, { onDelete } = {}) => {
+      const gone = { when: assertCondition(when), ...(onDelete && { onDelete: plainStamps(model, table, onDelete) }) }
+      return next(joined('condition', rules.gone ? { gone: rules.gone } : {}, { gone }))
+    },
+    checks: (fields, records = {}) => {
+      const more = mapEntries(fields, (check, field) =>
+        joined(
+          `check of ${field}, its`,
+          rules.checks.fields[field] ?? {},
+          plainCheck(model, table, field, check as AnyCheck),
+        ),
+      )
+      return next({
         checks: {
-          fields: {
-            ...rules.checks.fields,
-            ...mapEntries(fields, (check, field) => plainCheck(model, table, field, check as AnyCheck)),
-          },
-          records: { ...rules.checks.records, ...mapEntries(records, plainRecordCheck) },
+          fields: { ...rules.checks.fields, ...more },
+          records: joined('check', rules.checks.records, mapEntries(records, plainRecordCheck)),
         },
-      }),
+      })
+    },
   }
+}
+
+/** What was said before and what is said now, of which none takes the place of another. */
+function joined<A extends object>(what: string, before: A, more: A): A {
+  const twice = Object.keys(more).find((name) => Object.hasOwn(before, name))
+  if (twice === undefined) return { ...before, ...more }
+  throw new RuleError(`the ${what} ${twice} is written twice; write it once, or give the other a name of its own.`)
 }
 
 type AnyGrant = Who | (Omit<Grant, 'to'> & ({ readonly to: Who | readonly Who[] } | { readonly asFor: string }))
 
-function plainGrants(grants: object): TableRules['grants'] {
-  const given = grants as Readonly<Record<string, readonly AnyGrant[]>>
-  return mapEntries(given, (each) => (each as readonly AnyGrant[]).flatMap((grant) => plainGrant(given, grant)))
+type GivenGrants = Readonly<Record<string, readonly AnyGrant[]>>
+
+function plainGrants(before: TableRules['grants'], grants: object): TableRules['grants'] {
+  const given = grants as GivenGrants
+  const added = (action: string): readonly AnyGrant[] => [...(own(before, action) ?? []), ...(own(given, action) ?? [])]
+  return mapEntries(given, (_, action) => added(action).flatMap((grant) => plainGrant(added, grant)))
 }
 
-function plainGrant(all: Readonly<Record<string, readonly AnyGrant[]>>, given: AnyGrant): readonly Grant[] {
+function plainGrant(grantsOf: (action: string) => readonly AnyGrant[], given: AnyGrant): readonly Grant[] {
   if (typeof given === 'string' || 'kind' in given) return [{ to: [plainWho(given)] }]
   if ('asFor' in given) {
-    const model = (Object.hasOwn(all, given.asFor) && all[given.asFor]) || []
+    const { asFor, fields } = given
+    const model = (asFor === 'list' || asFor === 'get' ? ['read', asFor] : [asFor]).flatMap(grantsOf)
+    if (model.length === 0) throw new RuleError(`asFor '${asFor}' leads to no grant; grant that, or name who may.`)
     if (model.some((grant) => typeof grant === 'object' && 'asFor' in grant)) {
-      throw new RuleError(`asFor '${given.asFor}' leads to another asFor; name the action that says who.`)
+      throw new RuleError(`asFor '${asFor}' leads to another asFor; name the action that says who.`)
     }
     // Whatever limits the action it stands for limits this one.
-    return model
-      .flatMap((grant) => plainGrant(all, grant))
-      .map((grant) => (given.fields ? { ...grant, fields: given.fields } : grant))
+    return model.flatMap((grant) => plainGrant(grantsOf, grant)).map((grant) => (fields ? { ...grant, fields } : grant))
   }
   const { to, fields, when, after, gone } = given
   return [
@@ -212,6 +229,9 @@ function plainGrant(all: Readonly<Record<string, readonly AnyGrant[]>>, given: A
     },
   ]
 }
+
+const own = <A>(all: Readonly<Record<string, A>>, name: string): A | undefined =>
+  Object.hasOwn(all, name) ? all[name] : undefined
 
 const plainWho = (who: Who): Who => (typeof who === 'string' ? who : assertCondition(who))
 
