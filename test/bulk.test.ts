@@ -5,7 +5,7 @@ import { type BulkRefusal, BulkRefusedError } from 'pachter/guard'
 import type { AnyStore } from './support/answers.js'
 import { someoneIn } from './support/callers.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
-import { givable } from './support/filled.js'
+import { foreseen, givable } from './support/filled.js'
 import { besideOn } from './support/conditions.js'
 import { someOf } from './support/guesses.js'
 import { keyIn, strangerTo } from './support/keys.js'
@@ -76,9 +76,11 @@ const openedIn = ({ rulebook, ...more }: World): fc.Arbitrary<World> => {
     }))
     return [table, opened] as const
   })
-  return fc
-    .record(Object.fromEntries(rules))
-    .map((tables) => ({ ...more, rulebook: { ...rulebook, tables: tables as Rulebook['tables'] } }))
+  return foreseen(
+    fc
+      .record(Object.fromEntries(rules))
+      .map((tables) => ({ ...more, rulebook: { ...rulebook, tables: tables as Rulebook['tables'] } })),
+  )
 }
 
 const writesIn = (world: World) => {

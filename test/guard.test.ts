@@ -9,12 +9,14 @@ import {
   inFull,
   InputError,
   integer,
+  RulebookError,
   StoreError,
   text,
   UnknownNameError,
 } from 'pachter'
 import { sqlite, sqlStore } from 'pachter/sql'
 import { callers } from '../examples/allotment/callers.js'
+import { rules } from '../examples/allotment/rules.js'
 import { NOW, openKorenveld, refusalOf } from './support/korenveld.js'
 
 const { nobody, ana, ben, carla, dirk, eva, noor } = callers
@@ -189,6 +191,32 @@ describe('the guard on PGlite', () => {
         expect(await as(ana).update('entries', 1, { title })).to.include({ title })
         expect(korenveld.sent.join()).not.to.include('DROP')
       }))
+  })
+
+  it('takes no rules that nobody checked, and nothing that it does not know', async () => {
+    const { store } = korenveld
+    const parsed = JSON.parse(JSON.stringify(rules)) as typeof rules
+    const damaged = JSON.parse(JSON.stringify(rules).replace('"name":"authorId"', '"name":"nobody"')) as typeof rules
+    expect(() => createGuard({ rules: damaged, store })).to.throw(RulebookError, /no field "nobody"/)
+    const guard = createGuard({ rules: parsed, store })
+    // What is done to the data afterwards is done to the data alone.
+    const { grants } = parsed.tables['rents'] as { grants: Record<string, unknown> }
+    grants['read'] = [{ to: [{ kind: 'always' }] }]
+    expect(await refusalOf(guard.as(nobody).list('rents'))).to.include({ status: 401 })
+    const misnamed = [{ validator: {} }, { validators: { entris: {} } }, { validators: { entries: { change: {} } } }]
+    for (const options of misnamed)
+      expect(() => createGuard({ rules, store, ...(options as object) })).to.throw(UnknownNameError)
+    const mine = createGuard({ rules, store }).as(ana)
+    const before = await stored('entries', 1)
+    for (const options of [{ provide: () => false }, null, { provided: () => false, partly: true }]) {
+      const refused = await refusalOf(mine.update('entries', 1, { title: 'Kale' }, options as never))
+      expect(refused.status).to.be.oneOf([400, 422])
+    }
+    for (const options of [{ party: true }, null, { partly: 'no' }])
+      expect(
+        (await refusalOf(mine.updateMany('entries', [1], { title: 'Kale' }, options as never))).status,
+      ).to.be.oneOf([400, 422])
+    expect(await stored('entries', 1)).to.deep.equal(before)
   })
 
   it('refuses, loudly, when the database fails while deciding', async () => {

@@ -17,6 +17,7 @@ import {
   type Rulebook,
   text,
   timestamp,
+  UnknownNameError,
 } from 'pachter'
 import { anyOf, notOf, normalise, print } from 'pachter/condition'
 import { checkRulebook } from 'pachter/rules'
@@ -247,6 +248,80 @@ describe('rules', () => {
       ],
     ]
     for (const [write, message] of twice) expect(written(write as never)).to.throw(RuleError, message)
+  })
+
+  it('are refused wherever they say what means nothing, or nothing of what they say', () => {
+    type Spec = Readonly<Record<string, unknown>>
+    const specs: [(context: Plots) => Spec, (context: Plots, spec: never) => unknown][] = [
+      [
+        ({ row, signedIn }) => ({
+          to: signedIn,
+          fields: ['number'],
+          when: row.id.is(1),
+          after: row.id.is(1),
+          gone: true,
+        }),
+        ({ row, table }, spec) => table.gone(row.heldSince.isSet()).grants({ update: [spec] }),
+      ],
+      [
+        () => ({ asFor: 'create', fields: ['number'] }),
+        ({ table, signedIn }, spec) => table.grants({ create: [signedIn], update: [spec] }),
+      ],
+      [
+        ({ row, signedIn }) => ({ on: 'update', when: row.id.is(1), except: signedIn, message: 'No.' }),
+        ({ table }, spec) => table.denies({ no: spec }),
+      ],
+      [
+        () => ({ onCreate: 'required', onUpdate: 'forbidden', length: [1, 3], pattern: /^[a-z]+$/ }),
+        ({ table }, spec) => table.checks({ number: spec }),
+      ],
+      [() => ({ range: [1, 3] }), ({ table }, spec) => table.checks({ areaM2: spec })],
+      [
+        ({ row }) => ({ that: row.id.is(1), message: 'No.', fields: ['number'] }),
+        ({ table }, spec) => table.checks({}, { no: spec }),
+      ],
+      [
+        ({ now }) => ({ onDelete: { heldSince: now } }),
+        ({ row, table }, spec) => table.gone(row.heldSince.isSet(), spec),
+      ],
+    ]
+    for (const [spec, write] of specs) {
+      const defined = (change: (spec: Spec) => Spec) => () =>
+        defineRules(model, caller, {
+          plots: ((context: Plots) => write(context, change(spec(context)) as never)) as never,
+        })
+      const names: string[] = []
+      defined((whole) => {
+        names.push(...Object.keys(whole))
+        return whole
+      })()
+      expect(names).to.have.length.above(0)
+      for (const name of names) {
+        expect(
+          defined((whole) => ({ ...whole, [name]: undefined })),
+          name,
+        ).to.throw(RuleError)
+        expect(
+          defined((whole) => ({ ...whole, [name]: false })),
+          name,
+        ).to.throw(RuleError)
+        expect(
+          defined(({ [name]: value, ...rest }) => ({ ...rest, [`${name}s`]: value })),
+          name,
+        ).to.throw(RuleError)
+        expect(
+          defined(({ [name]: value, ...rest }) => ({ ...rest, [`${name}?`]: value })),
+          name,
+        ).to.throw(RuleError)
+      }
+    }
+    const misnamed = { fences: { field: 'id', is: 'id' } } as never
+    expect(() => defineRules(model, caller, {}, misnamed)).to.throw(
+      UnknownNameError,
+      /no option "fences" in defineRules/,
+    )
+    expect(() => defineModel({}, { name: 'snakeCase' } as never)).to.throw(UnknownNameError)
+    expect(() => defineCaller({ id: integer() }, { role: ['keeper'] } as never)).to.throw(UnknownNameError)
   })
 
   it('are checked again when they come as data', () => {

@@ -1,6 +1,18 @@
 import { expect } from 'chai'
 import mysql from 'mysql2/promise'
-import { createGuard, decide, defineCaller, defineModel, defineRules, integer, not, text, trusted } from 'pachter'
+import {
+  choice,
+  createGuard,
+  decide,
+  defineCaller,
+  defineModel,
+  defineRules,
+  inFull,
+  integer,
+  not,
+  text,
+  trusted,
+} from 'pachter'
 import { mariadbStore } from 'pachter/connect/mariadb'
 import type { SqlStore } from 'pachter/sql'
 import { engineNames, load, openEngines } from './support/engines.js'
@@ -124,6 +136,80 @@ describe('what a caller is told', () => {
       const { message } = await refusalOf(ana.create('seeds', { code: 'A' }))
       expect(message).to.equal('You may not set code of seeds: code is not yours to choose.')
     }
+  })
+
+  it(`does not tell by what it stamps that a hidden record has the same, on ${engineNames.join(', ')}`, async () => {
+    const seats = defineModel({
+      seats: {
+        id: integer().key().generated(),
+        ownerId: integer(),
+        note: text().optional(),
+        row: integer().unique('side').optional(),
+        side: choice('left', 'right').optional(),
+      },
+    })
+    const seated = (conflicts?: 'told') =>
+      defineRules(seats, caller, {
+        seats: ({ row, caller: me, signedIn, table }) => {
+          const own = table
+            .actions('move')
+            .ties({ owner: row.ownerId.is(me.id) })
+            .grants({
+              read: ['owner'],
+              create: [signedIn],
+              update: [{ to: 'owner', fields: ['note'] }],
+              move: ['owner'],
+            })
+            .stamps({
+              create: { ownerId: me.id, row: 3, side: 'right' },
+              update: { side: 'right' },
+              move: { side: 'right' },
+            })
+          return conflicts ? own.conflicts(conflicts) : own
+        },
+      })
+    const mine = { id: 1, ownerId: 7, note: 'Mine.', row: 3, side: 'left' }
+    const other = { id: 2, ownerId: 8, note: null, row: 3, side: 'right' }
+    for (const engine of await openEngines()) {
+      const told = async (conflicts: 'told' | undefined, ...stored: object[]) => {
+        await load(engine, seats, { seats: stored as never })
+        const ana = createGuard({ rules: seated(conflicts), store: { ...engine.store } }).as({ id: 7 })
+        const answers = [
+          ana.create('seats', { note: 'New.' }),
+          ana.update('seats', 1, { note: 'Yours.' }),
+          ana.act('seats', 'move', 1),
+        ]
+        const statuses = await Promise.all(
+          answers.map((each) =>
+            each.then(
+              () => 200,
+              ({ status }: { readonly status: number }) => status,
+            ),
+          ),
+        )
+        // What changes nothing sets nothing, and what is set to what is seen to be there takes nothing.
+        expect(await ana.update('seats', 1, { note: 'Mine.' }), engine.name).to.include({ side: 'left' })
+        return statuses
+      }
+      for (const stored of [[mine], [mine, other]])
+        expect(await told(undefined, ...stored), engine.name).to.deep.equal([403, 403, 403])
+      expect(await told('told', mine, other), engine.name).to.deep.equal([409, 409, 409])
+      await load(engine, seats, { seats: [{ ...mine, side: 'right' }] as never })
+      const ana = createGuard({ rules: seated(), store: { ...engine.store } }).as({ id: 7 })
+      expect(await ana.update('seats', 1, { note: 'Yours.' }), engine.name).to.include({ note: 'Yours.' })
+      const refused = await refusalOf(ana.create('seats', { note: 'New.' }))
+      expect(refused.message).to.equal('You may not create this record of seats.')
+      expect(inFull(refused)).to.match(/Whether .*(row|side).* would fit might tell .*conflicts\('told'\)/)
+    }
+    const removing = (conflicts: boolean) => () =>
+      defineRules(seats, caller, {
+        seats: ({ row, table }) => {
+          const gone = table.gone(row.side.is('right'), { onDelete: { side: 'right' } })
+          return conflicts ? gone.conflicts('told') : gone
+        },
+      })
+    expect(removing(false)).to.throw(/a delete sets side, which is unique/)
+    expect(removing(true)).not.to.throw()
   })
 
   it(`does not tell by what an update sets that a hidden field was so already, on ${engineNames.join(', ')}`, async () => {

@@ -143,4 +143,5 @@ function spanOf(seconds: number): string {
 }
 
 const pastOf = (action: string): string =>
-  ({ read: 'read', get: 'read', list: 'listed', update: 'updated', delete: 'deleted' })[action] ?? `${action}d`
+  ({ read: 'read', get: 'read', list: 'listed', update: 'updated', delete: 'deleted' })[action] ??
+  `${action}${action.endsWith('e') ? '' : 'e'}d`

@@ -132,14 +132,16 @@ export function verdictReader(subject: Subject): (caller: Caller, facts: Facts, 
     const open = granted && seen
     const untold = discreet.length === 0 ? NONE : discreet.filter(({ id }) => !facts(id))
     const fields = open && !trusted ? refusedFields(facts, untold) : NO_FIELDS
-    const permitted = open && denied.length === 0 && isEmpty(fields)
+    // What is stamped, the caller did not choose: then it is none of the fields that stands in the way.
+    const kept = untold.some(({ about }) => about === 'stamped')
+    const permitted = open && denied.length === 0 && isEmpty(fields) && !kept
     const failed = permitted && !trusted ? failedChecks(facts) : NONE
     const amiss = failed.length + untold.length + problems.size > 0
     const invalid = permitted && amiss ? invalidBy(failed, untold, problems) : NO_FIELDS
     const allowed = permitted && failed.length === 0 && isEmpty(invalid)
     const status = allowed ? 200 : permitted ? 422 : refusedStatus(subject, caller, seen)
     // A rule's own message is for those whom only that rule stops, and who see what it stops them for.
-    const told = status === 403 && open && isEmpty(fields) && denied.find((deny) => deny.told)
+    const told = status === 403 && open && isEmpty(fields) && !kept && denied.find((deny) => deny.told)
     const message = told ? told.message : sentence(subject, status, fields)
     const withheld = untold.length === 0 ? NONE : withheldOf(untold, fields, invalid)
     return { table, action, allowed, status, seen, grants, denies, fields, invalid, failed, withheld, message }
@@ -156,7 +158,9 @@ const NO_PROBLEMS: Problems = new Map()
 const isEmpty = (problems: Fields): boolean => problems === NO_FIELDS || Object.keys(problems).length === 0
 
 const withheldOf = (untold: readonly Discretion[], fields: Fields, invalid: Fields): readonly string[] =>
-  untold.map(({ field }) => field).filter((name) => fields[name] === TAKEN || Object.hasOwn(invalid, name))
+  untold
+    .filter(({ about, field }) => about === 'stamped' || fields[field] === TAKEN || Object.hasOwn(invalid, field))
+    .map(({ field }) => field)
 
 function refusedStatus(subject: Subject, caller: Caller, seen: boolean): 401 | 403 | 404 {
   if (!caller.signedIn && signingInCouldHelp(subject)) return 401

@@ -1,6 +1,7 @@
 import { assertCondition, type Condition, type Operand, rewrite, rowOf, RuleError } from '../condition/index.js'
 import {
   accepts,
+  assertKnown,
   assertWithin,
   childOf,
   childrenOf,
@@ -110,8 +111,7 @@ function askAt(
   const { key } = tableOf(model, table)
   const known: readonly string[] = OPTIONS[kind]
   assertObject(table, kind, options)
-  for (const name of Object.keys(options))
-    if (!known.includes(name)) throw new UnknownNameError('option', name, known, kind)
+  assertKnown('option', options, known, kind)
   const { fields, access = false, where, limit, offset, after } = options
   if (typeof access !== 'boolean') throw new InputError(table, { access: 'must be true or false' })
   const order = orderOf(model, table, key, options.orderBy)

@@ -1,8 +1,18 @@
 import { createTogether } from './create-together.js'
 import { allOrNot, CHUNK, inOrderOf, isIndependent, NOT_ALL } from './together.js'
 import { type Reading } from '../decide/index.js'
-import { assertWithin, InputError, type KeyValues, LIMITS, printKey, readKey, tableOf } from '../model/index.js'
+import {
+  assertKnown,
+  assertWithin,
+  InputError,
+  type KeyValues,
+  LIMITS,
+  printKey,
+  readKey,
+  tableOf,
+} from '../model/index.js'
 import type { Action } from '../rules/index.js'
+import { assertObject } from './ask.js'
 import type { ReadRecord } from './backend.js'
 import { bareKey, type BulkOptions, type BulkOutcome, eachInTurn } from './in-turn.js'
 import { keySlots, run, type Session } from './session.js'
@@ -17,7 +27,7 @@ export type BulkResult<T, O> = O extends { readonly partly: true } ? BulkOutcome
 
 /** Stores several new records. */
 export async function createMany(session: Session, table: string, all: readonly unknown[], options: BulkOptions = {}) {
-  assertMany(all)
+  assertMany(all, options)
   tableOf(session.rulebook.model, table)
   refuseClosed(session, { rulebook: session.rulebook, table, action: 'create', caller: session.caller })
   // Each is read once; what is wrong with it is told with the others, in its turn.
@@ -42,7 +52,7 @@ export async function changeMany(
   values: unknown,
   options: BulkOptions = {},
 ) {
-  assertMany(given)
+  assertMany(given, options)
   const prepared = await prepareChange(session, table, action, values)
   const named = keysByName(session, table, given)
   const keys = [...new Map(named).values()]
@@ -66,7 +76,7 @@ export async function deleteMany(
   given: readonly unknown[],
   options: BulkOptions = {},
 ): Promise<BulkOutcome<unknown> | undefined> {
-  assertMany(given)
+  assertMany(given, options)
   const removal = prepareRemoval(session, table)
   const keys = [...new Map(keysByName(session, table, given)).values()]
   if (!(await removeTogether(session, table, keys, removal))) {
@@ -79,7 +89,11 @@ export async function deleteMany(
   return options.partly ? { written: keys.map(bareKey), refused: [] } : undefined
 }
 
-function assertMany(all: unknown): void {
+function assertMany(all: unknown, options: BulkOptions): void {
+  assertObject('a bulk write', 'options', options)
+  assertKnown('option', options, ['partly'], 'a bulk write')
+  if (!['boolean', 'undefined'].includes(typeof options.partly))
+    throw new InputError('a bulk write', { partly: 'must be true or false' })
   if (!Array.isArray(all)) throw new InputError('a bulk write', { records: 'must be a list' })
   assertWithin('records in one bulk write', all.length, LIMITS.bulkRecords)
 }

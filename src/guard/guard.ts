@@ -2,13 +2,16 @@ import {
   type AnyActions,
   type CallerDefinition,
   type CallerOf,
+  checkCaller,
+  isChecked,
   type OwnAction,
+  readRulebook,
   type Rules,
   shapeOfCaller,
   type StandardAction,
 } from '../rules/index.js'
-import { checkCaller } from '../rules/index.js'
 import {
+  assertKnown,
   Cache,
   type KeyOf,
   LIMITS,
@@ -28,7 +31,7 @@ import { type PlanKinds, weighPlan } from './plans.js'
 import type { WriteOptions } from './provided.js'
 import { scopedStore } from './scoped.js'
 import type { Session } from './session.js'
-import type { Validators } from './validators.js'
+import { assertValidators, type Validators } from './validators.js'
 import type { StoredVerdict } from './verdicts.js'
 
 /**
@@ -259,7 +262,7 @@ export interface AsOptions {
 
 /** What a guard is made of. */
 export interface GuardOptions<M, C, A = AnyActions> {
-  /** From `defineRules` or `readRulebook`. */
+  /** From `defineRules` or `readRulebook`; data is checked as `readRulebook` does. */
   readonly rules: Rules<M, C, A>
   /** A connector, such as `pgliteStore(database)`. */
   readonly store: Store
@@ -278,15 +281,23 @@ export interface GuardOptions<M, C, A = AnyActions> {
 /**
  * Puts rules and a store together, so that every read and write obeys the rules.
  *
+ * @throws {RulebookError} where the rules are data, and none that can be used
+ * @throws {UnknownNameError} where an option, or a table or an action among the validators, is unknown
  * @example const guard = createGuard({ rules, store: pgliteStore(database) })
  */
 export function createGuard<M, C, A>(options: GuardOptions<M, C, A>): Guard<M, C, A> {
-  const { rules, store, validators = {}, onDecision, clock = () => new Date() } = options
+  assertKnown('option', options, ['rules', 'store', 'validators', 'onDecision', 'clock'], 'createGuard')
+  const { store, validators = {}, onDecision, clock = () => new Date() } = options
+  // A rulebook that is data, such as a file that was only parsed, is checked as one that is read.
+  const rules = isChecked(options.rules) ? options.rules : (readRulebook(options.rules) as Rules<M, C, A>)
+  assertValidators(rules.model, validators)
   const backend = store.backend(rules)
   const plans = new Cache<PlanKinds[keyof PlanKinds]>(LIMITS.planBytes, weighPlan)
   return {
     rules,
-    as: (given, { signal } = {}) => {
+    as: (given, as = {}) => {
+      assertKnown('option', as, ['signal'], 'as')
+      const { signal } = as
       const caller = checkCaller(rules.caller, given)
       // Whoever hears of decisions is told who asked, and cannot make another of them.
       Object.freeze(caller.attributes)

@@ -1,4 +1,5 @@
-import { InputError, readKey } from '../model/index.js'
+import { assertKnown, InputError, readKey } from '../model/index.js'
+import { assertObject } from './ask.js'
 import { lockRecords } from './attempt.js'
 import type { ReadRecord } from './backend.js'
 import { ChangedError } from './errors.js'
@@ -25,9 +26,12 @@ export async function providing<T>(
   session: Session,
   table: string,
   givenKey: unknown,
-  { provided }: WriteOptions,
+  options: WriteOptions,
   write: (session: Session) => Promise<T>,
 ): Promise<T> {
+  assertObject(table, 'options', options)
+  assertKnown('option', options, ['provided'], 'a write')
+  const { provided } = options
   if (!provided) return write(session)
   const key = readKey(session.rulebook.model, table, givenKey)
   return atomically(session, async (inside) => {

@@ -1,3 +1,4 @@
+import { assertKnown, type ModelData, tableOf } from '../model/index.js'
 import { withAnswer } from './answer.js'
 
 /**
@@ -24,6 +25,14 @@ interface ValidationResult {
 export type Validators<T extends string = string> = Readonly<
   Partial<Record<T, { readonly create?: StandardValidator; readonly update?: StandardValidator }>>
 >
+
+/** @throws {UnknownNameError} where one is for a table or an action that nothing is validated for */
+export function assertValidators(model: ModelData, validators: Validators): void {
+  for (const [table, own] of Object.entries(validators)) {
+    tableOf(model, table)
+    assertKnown('action that is validated', own ?? {}, ['create', 'update'], table)
+  }
+}
 
 /** What a validator finds wrong with values, by field; what it says of no field stands under `values`. */
 export function problemsFound(

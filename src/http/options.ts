@@ -1,6 +1,6 @@
 import type { Guard } from '../guard/index.js'
 import type { Identity } from '../identity/index.js'
-import { type TableName, tableOf } from '../model/index.js'
+import { assertKnown, type TableName, tableOf } from '../model/index.js'
 import type { CallerDefinition, Rulebook } from '../rules/index.js'
 import { HttpConfigError } from './errors.js'
 import type { Pages } from './pages.js'
@@ -50,13 +50,27 @@ export interface Settings {
   readonly refusalMilliseconds: number
 }
 
+const OPTIONS: readonly (keyof HandlerOptions<never, never, never, never>)[] = [
+  'guard',
+  'identity',
+  'tables',
+  'base',
+  'pages',
+  'repeats',
+  'onError',
+  'title',
+  'describesAll',
+  'refusalMilliseconds',
+]
+
 /**
  * Checks the options, and fills in what was left out.
  *
  * @throws {HttpConfigError} where the base or a part is none
- * @throws {UnknownNameError} where there is no such table
+ * @throws {UnknownNameError} where there is no such option, or no such table
  */
 export function checked<M, C extends CallerDefinition, A, N>(options: HandlerOptions<M, C, A, N>): Settings {
+  assertKnown('option', options, OPTIONS, 'createHandler')
   const { guard, base = '/api', pages = {}, repeats = repeatsInMemory(), title = 'Records' } = options
   const { refusalMilliseconds = 20, describesAll = false } = options
   if (!(refusalMilliseconds >= 0 && refusalMilliseconds <= 1000)) {

@@ -41,6 +41,11 @@ export class UnknownNameError extends PachterError {
   }
 }
 
+/** Refuses what has a name that is not known there: left out in silence, it would not do what it was written for. */
+export function assertKnown(kind: string, given: object, known: readonly string[], where?: string): void {
+  for (const name of Object.keys(given)) if (!known.includes(name)) throw new UnknownNameError(kind, name, known, where)
+}
+
 /** More was asked for than is allowed. HTTP status 422. Nothing was run. */
 export class LimitError extends PachterError {
   readonly code = 'limit-exceeded'

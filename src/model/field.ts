@@ -1,3 +1,4 @@
+import { ModelError } from './errors.js'
 import type { Json, Shape } from './types.js'
 
 /** A field as plain data, as it stands in a model and in a rulebook. */
@@ -65,7 +66,10 @@ function field<V, O extends boolean, R extends string | null, K extends boolean>
     data: Object.freeze(data),
     key: () => field<V, O, R, true>({ ...data, key: true }),
     optional: () => field<V, true, R, K>({ ...data, optional: true }),
-    unique: (...within: readonly string[]) => field<V, O, R, K>({ ...data, unique: within.length > 0 ? within : true }),
+    unique: (...within: readonly string[]) => {
+      if (data.unique === undefined) return field<V, O, R, K>({ ...data, unique: within.length > 0 ? within : true })
+      throw new ModelError('A field is unique() once; say what else is unique of one of the other fields in it.')
+    },
     generated: () => field<V, O, R, K>({ ...data, generated: true }),
     defaulted: () => field<V, O, R, K>({ ...data, filled: 'default' }),
     computed: () => field<V, O, R, K>({ ...data, filled: 'computed' }),

@@ -1,6 +1,6 @@
 export { type Aside, asideOf, inFull, noteAside } from './aside.js'
 export { brandOf, isBranded } from './brand.js'
-export { assertWithin, LimitError, ModelError, PachterError, UnknownNameError } from './errors.js'
+export { assertKnown, assertWithin, LimitError, ModelError, PachterError, UnknownNameError } from './errors.js'
 export { Cache } from './cache.js'
 export {
   bigInteger,

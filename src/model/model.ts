@@ -1,4 +1,4 @@
-import { ModelError } from './errors.js'
+import { assertKnown, ModelError } from './errors.js'
 import type { Field, FieldData } from './field.js'
 import { childrenOf, parentsOf } from './relations.js'
 import { show } from './show.js'
@@ -63,6 +63,7 @@ export function defineModel<const T extends Tables>(
   tables: T & Referenced<T>,
   storage: Storage<NoInfer<T>> = {},
 ): Model<T> {
+  assertKnown('option', storage, ['naming', 'schema', 'tables'], 'defineModel')
   const { naming = 'asWritten' } = storage
   if (!NAMINGS.includes(naming)) throw new ModelError(`naming is ${show(naming)}; it must be ${NAMINGS.join(' or ')}.`)
   for (const name of Object.keys(storage.tables ?? {})) tableOf({ tables: tables as never }, name)

@@ -1,6 +1,7 @@
 import { RuleError } from '../condition/index.js'
 import {
   accepts,
+  assertKnown,
   brandOf,
   describeType,
   type Field,
@@ -134,6 +135,7 @@ export function defineCaller<
     readonly record?: { readonly table: string; readonly roles: string }
   } = {},
 ): CallerDefinition<A, R, B, H> {
+  assertKnown('option', options, ['roles', 'implies', 'standings', 'channels', 'record'], 'defineCaller')
   const { roles = [], implies = {}, standings = {}, channels = [], record } = options
   const shape: CallerShape = {
     attributes: Object.fromEntries(Object.entries(attributes).map(([name, { data }]) => [name, data])),

@@ -18,6 +18,7 @@ import {
   type Shape,
   show,
   tableOf,
+  uniquesOf,
   UnknownNameError,
   type Value,
 } from '../model/index.js'
@@ -160,7 +161,7 @@ function checkWho(rulebook: Rulebook, rules: TableRules, who: Who): void {
 }
 
 /** What bars records: a fence that asks for no permission, since that asks for the fence, and what is gone by itself. */
-function checkBars(rulebook: Rulebook, table: string, { fence, gone, grants }: TableRules): void {
+function checkBars(rulebook: Rulebook, table: string, { fence, gone, grants, conflicts }: TableRules): void {
   const asks = (condition: Condition | undefined, ...kinds: Condition['kind'][]) =>
     condition !== undefined && contains(condition, ({ kind }) => kinds.includes(kind))
   at(`${table} fence`, () => {
@@ -181,6 +182,14 @@ function checkBars(rulebook: Rulebook, table: string, { fence, gone, grants }: T
       operandsOf(part).some((each) => each.kind === 'field' && set.includes(each.name)),
     )
     if (!isSet) throw new RuleError('what a delete sets does not make the record gone.')
+    const uniques = uniquesOf(rulebook.model, table).flat()
+    // The moment of a delete is no other record's.
+    const taken = set.find((name) => uniques.includes(name) && gone.onDelete?.[name]?.kind !== 'now')
+    if (taken !== undefined && conflicts !== 'told') {
+      throw new RuleError(
+        `a delete sets ${taken}, which is unique, and so tells whether a hidden record has the same; say conflicts('told') where it may.`,
+      )
+    }
     checkStamps(rulebook, table, { delete: gone.onDelete })
   })
 }

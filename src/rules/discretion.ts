@@ -12,7 +12,7 @@ import {
 } from '../condition/index.js'
 import { parentsOf, tableOf, uniquesOf } from '../model/index.js'
 import { fieldSight, leftAsIs, permission } from './permission.js'
-import { type Action, type Rulebook, rulesOf } from './rulebook.js'
+import { type Action, type Rulebook, rulesOf, stampsFor } from './rulebook.js'
 import { asTold } from './seen.js'
 
 /**
@@ -21,12 +21,13 @@ import { asTold } from './seen.js'
  */
 export interface Discretion {
   readonly field: string
-  readonly about: 'taken' | 'reference'
+  /** What the answer could tell of: of a value given, that it is taken or leads somewhere; of one that is stamped, that it is taken. */
+  readonly about: 'taken' | 'reference' | 'stamped'
   /** On the new record of a create; on the record before and after a change. */
   readonly that: Condition
 }
 
-/** What has to hold of the values given to these fields, unless the rules say that it may be told. */
+/** What has to hold of the values given to these fields, and of those stamped besides, unless the rules say that it may be told. */
 export function discretions(
   rulebook: Rulebook,
   table: string,
@@ -49,23 +50,37 @@ export function discretions(
     return { field, about, that: anyOf(same, allOf(...beside.map(sightOf), after(that))) }
   }
   const parents = new Map(parentsOf(rulebook.model, table).map((relation) => [relation.from, relation]))
-  const chosen = creating ? fields.filter((name) => key.includes(name)) : []
+  const stamped = Object.keys(stampsFor(rulesOf(rulebook, table), action))
+  /** An update that leaves all as it is writes no stamps; what was sent for a stamped field is not what is written. */
+  const placedStamp = (field: string, that: Condition, beside: readonly string[]): Discretion => {
+    if (creating) return { field, about: 'stamped', that }
+    const unwritten = action === 'update' ? allOf(...fields.map((name) => leftAsIs(rulebook, table, name))) : never
+    const same = fields.includes(field) ? never : leftAsIs(rulebook, table, field)
+    return { field, about: 'stamped', that: anyOf(unwritten, same, allOf(...beside.map(sightOf), after(that))) }
+  }
+  /** @param names of fields in which, taken together, no two records have the same values */
+  const together = (names: readonly string[], taken: Condition): readonly Discretion[] => {
+    const given = fields.filter((name) => names.includes(name) && (creating || !key.includes(name)))
+    const others = names.filter((name) => !fields.includes(name))
+    const left = others.filter((name) => !stamped.includes(name))
+    const set = creating && given.length > 0 ? [] : stamped.filter((name) => names.includes(name))
+    return [
+      ...given.map((name) => placed(name, 'taken', taken, others)),
+      ...set.map((name) => placedStamp(name, taken, left)),
+    ]
+  }
   return inOne([
-    ...chosen.map((name) => placed(name, 'taken', whoeverHas(rulebook, table, key), [])),
+    ...(creating ? together(key, whoeverHas(rulebook, table, key)) : []),
     ...uniquesOf(rulebook.model, table).flatMap((names) => {
       // What holds of a key holds of more than it, too.
       if (key.every((name) => names.includes(name))) return []
       // What the database is yet to give a value to can be anything.
       const isKnown = (name: string) => {
         const filled = all[name]?.filled
-        return !filled || fields.includes(name) || (filled === 'default' && !creating)
+        return !filled || fields.includes(name) || stamped.includes(name) || (filled === 'default' && !creating)
       }
       const known = names.filter(isKnown)
-      const taken = anyOf(...known.map(isMissing), whoeverHas(rulebook, table, known))
-      const others = names.filter((name) => !fields.includes(name))
-      return fields
-        .filter((name) => names.includes(name) && (creating || !key.includes(name)))
-        .map((name) => placed(name, 'taken', taken, others))
+      return together(names, anyOf(...known.map(isMissing), whoeverHas(rulebook, table, known)))
     }),
     ...fields.flatMap((name) => {
       const relation = parents.get(name)

@@ -20,6 +20,7 @@ export {
   type Trusted,
 } from './caller.js'
 export { checkRulebook } from './check.js'
+export { isChecked, noteChecked } from './checked.js'
 export { assertSize, checkAsked } from './check-condition.js'
 export {
   changePermission,

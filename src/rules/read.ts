@@ -1,6 +1,7 @@
 import { RuleError } from '../condition/index.js'
 import { checkModel, deepFreeze, inFull, LIMITS, PachterError, show } from '../model/index.js'
 import { checkRulebook } from './check.js'
+import { noteChecked } from './checked.js'
 import type { Rules } from './rules.js'
 import { type JsonSchema, rulebookSchema } from './schema.js'
 
@@ -48,7 +49,7 @@ export function readRulebook(json: unknown): Rules {
       throw new RulebookError('', `does not fit together. ${inFull(error)}`, { cause: error })
     throw error
   }
-  return deepFreeze(rulebook)
+  return noteChecked(deepFreeze(rulebook))
 }
 
 function copied(json: unknown): unknown {

@@ -16,6 +16,7 @@ import {
   unchanged,
 } from '../condition/index.js'
 import {
+  assertKnown,
   deepFreeze,
   type FieldData,
   fieldOf,
@@ -31,6 +32,7 @@ import {
 import type { StandingOf, AttributesOf, CallerDefinition, ChannelOf, RoleOf } from './caller.js'
 import { at } from './at.js'
 import { checkRulebook } from './check.js'
+import { noteChecked } from './checked.js'
 import { NO_RULES, type Rulebook, type TableRules } from './rulebook.js'
 import { type BuiltRules, type OwnActions, type TableBuilder, tableBuilder } from './table.js'
 
@@ -132,6 +134,8 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
   tables: F & NoOthers<F, TableName<M>>,
   options: RulesOptions<M, C> = {},
 ): Rules<M, C, ActionsIn<F>> {
+  assertKnown('option', options, ['fence'], 'defineRules')
+  assertKnown('option', options.fence ?? {}, ['field', 'is', 'outside'], 'the fence')
   const shared = {
     caller: callerTerms(caller.attributes),
     role: (...anyOf: string[]) => made({ kind: 'role', anyOf }),
@@ -162,7 +166,7 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
     tables: options.fence ? fencedOff(model, caller, built, options.fence) : built,
   }
   checkRulebook(rulebook)
-  return deepFreeze(structuredClone(rulebook)) as Rules<M, C, ActionsIn<F>>
+  return noteChecked(deepFreeze(structuredClone(rulebook)) as Rules<M, C, ActionsIn<F>>)
 }
 
 /** Puts the fence into every table that has its field; one that has none of its own either is left out by mistake. */

@@ -3,23 +3,12 @@ import {
   assertCondition,
   type CallerCondition,
   type Condition,
-  isTerm,
-  type Operand,
-  operandFrom,
   RuleError,
   type Term,
 } from '../condition/index.js'
-import {
-  fieldOf,
-  type FieldName,
-  type ModelData,
-  type TableName,
-  type TablesOf,
-  toPlain,
-  type Value,
-  type ValueOf,
-} from '../model/index.js'
-import type { Deny, FieldCheck, Grant, Stamps, StandardAction, TableRules, Who } from './rulebook.js'
+import type { FieldName, ModelData, TableName, TablesOf, ValueOf } from '../model/index.js'
+import type { FieldCheck, StandardAction, TableRules } from './rulebook.js'
+import { mapEntries, plainCheck, plainDeny, plainGone, plainGrants, plainRecordCheck, plainStamps } from './written.js'
 
 /** Who a grant is for: the name of a tie of the table, or a condition on the caller. */
 export type To<Tie extends string> = Tie | CallerCondition
@@ -42,6 +31,11 @@ export interface GrantSpec<M, T extends TableName<M>, Tie extends string> {
 export interface AsForSpec<M, T extends TableName<M>> {
   readonly asFor: StandardAction
   readonly fields?: readonly FieldName<M, T>[]
+  // A grant that says more says who, too.
+  readonly to?: never
+  readonly when?: never
+  readonly after?: never
+  readonly gone?: never
 }
 
 /** Who may do what, by action. */
@@ -157,27 +151,23 @@ export function tableBuilder<M, T extends TableName<M>, Tie extends string, Own 
     ties: (ties) => next({ ties: joined('tie', rules.ties, mapEntries(ties, assertCondition)) }),
     actions: (...names) => next({ actions: [...rules.actions, ...names] }),
     grants: (grants) => next({ grants: { ...rules.grants, ...plainGrants(rules.grants, grants) } }),
-    denies: (denies) => next({ denies: joined('deny', rules.denies, plainDenies(denies)) }),
+    denies: (denies) => next({ denies: joined('deny', rules.denies, mapEntries(denies, plainDeny)) }),
     stamps: (stamps) => {
       const more = mapEntries(stamps, (values, action) =>
-        joined(`${action} stamp of`, rules.stamps[action] ?? {}, plainStamps(model, table, values as object)),
+        joined(`${action} stamp of`, rules.stamps[action] ?? {}, plainStamps(model, table, values)),
       )
       return next({ stamps: { ...rules.stamps, ...more } })
     },
     conflicts: (conflicts) => next({ conflicts }),
     fence: (fence) =>
       next({ fence: rules.fence ? allOf(rules.fence, assertCondition(fence)) : assertCondition(fence) }),
-    gone: (when, { onDelete } = {}) => {
-      const gone = { when: assertCondition(when), ...(onDelete && { onDelete: plainStamps(model, table, onDelete) }) }
+    gone: (when, options = {}) => {
+      const gone = plainGone(model, table, when, options)
       return next(joined('condition', rules.gone ? { gone: rules.gone } : {}, { gone }))
     },
     checks: (fields, records = {}) => {
       const more = mapEntries(fields, (check, field) =>
-        joined(
-          `check of ${field}, its`,
-          rules.checks.fields[field] ?? {},
-          plainCheck(model, table, field, check as AnyCheck),
-        ),
+        joined(`check of ${field}, its`, rules.checks.fields[field] ?? {}, plainCheck(model, table, field, check)),
       )
       return next({
         checks: {
@@ -194,89 +184,4 @@ function joined<A extends object>(what: string, before: A, more: A): A {
   const twice = Object.keys(more).find((name) => Object.hasOwn(before, name))
   if (twice === undefined) return { ...before, ...more }
   throw new RuleError(`the ${what} ${twice} is written twice; write it once, or give the other a name of its own.`)
-}
-
-type AnyGrant = Who | (Omit<Grant, 'to'> & ({ readonly to: Who | readonly Who[] } | { readonly asFor: string }))
-
-type GivenGrants = Readonly<Record<string, readonly AnyGrant[]>>
-
-function plainGrants(before: TableRules['grants'], grants: object): TableRules['grants'] {
-  const given = grants as GivenGrants
-  const added = (action: string): readonly AnyGrant[] => [...(own(before, action) ?? []), ...(own(given, action) ?? [])]
-  return mapEntries(given, (_, action) => added(action).flatMap((grant) => plainGrant(added, grant)))
-}
-
-function plainGrant(grantsOf: (action: string) => readonly AnyGrant[], given: AnyGrant): readonly Grant[] {
-  if (typeof given === 'string' || 'kind' in given) return [{ to: [plainWho(given)] }]
-  if ('asFor' in given) {
-    const { asFor, fields } = given
-    const model = (asFor === 'list' || asFor === 'get' ? ['read', asFor] : [asFor]).flatMap(grantsOf)
-    if (model.length === 0) throw new RuleError(`asFor '${asFor}' leads to no grant; grant that, or name who may.`)
-    if (model.some((grant) => typeof grant === 'object' && 'asFor' in grant)) {
-      throw new RuleError(`asFor '${asFor}' leads to another asFor; name the action that says who.`)
-    }
-    // Whatever limits the action it stands for limits this one.
-    return model.flatMap((grant) => plainGrant(grantsOf, grant)).map((grant) => (fields ? { ...grant, fields } : grant))
-  }
-  const { to, fields, when, after, gone } = given
-  return [
-    {
-      to: several(to).map(plainWho),
-      ...(fields && { fields }),
-      ...(when && { when: assertCondition(when) }),
-      ...(after && { after: assertCondition(after) }),
-      ...(gone && { gone }),
-    },
-  ]
-}
-
-const own = <A>(all: Readonly<Record<string, A>>, name: string): A | undefined =>
-  Object.hasOwn(all, name) ? all[name] : undefined
-
-const plainWho = (who: Who): Who => (typeof who === 'string' ? who : assertCondition(who))
-
-function plainDenies(denies: Readonly<Record<string, DenySpec<string, string>>>): Readonly<Record<string, Deny>> {
-  return mapEntries(denies, (deny) => {
-    const { on, when, except = [], message } = deny as DenySpec<string, string>
-    return { on: several(on), when: assertCondition(when), except: several<Who>(except).map(plainWho), message }
-  })
-}
-
-function plainRecordCheck(check: unknown): TableRules['checks']['records'][string] {
-  const { that, message, fields } = check as TableRules['checks']['records'][string]
-  return { that: assertCondition(that), message, fields }
-}
-
-function plainStamps(model: ModelData, table: string, stamps: object): Stamps {
-  return mapEntries(stamps, (value, field) => stampOperand(model, table, field, value))
-}
-
-function stampOperand(model: ModelData, table: string, field: string, value: unknown): Operand {
-  const { operand } = operandFrom(fieldOf(model, table, field), value)
-  if (isTerm(value) && operand.kind !== 'caller' && operand.kind !== 'now') {
-    throw new RuleError(`The stamp of ${table}.${field} cannot be taken from a field; use the caller, now or a value.`)
-  }
-  return operand
-}
-
-type AnyCheck = Omit<FieldCheck, 'range' | 'pattern'> & { readonly range?: readonly Value[]; readonly pattern?: RegExp }
-
-function plainCheck(model: ModelData, table: string, field: string, { range, pattern, ...rest }: AnyCheck): FieldCheck {
-  if (pattern && !['', 'u'].includes(pattern.flags)) {
-    throw new RuleError(
-      `The pattern for ${table}.${field} has the flags ${pattern.flags}; only u is kept, write the rest out.`,
-    )
-  }
-  const shape = fieldOf(model, table, field)
-  return {
-    ...rest,
-    ...(range && { range: range.map((value) => toPlain(shape, value)) as unknown as FieldCheck['range'] & object }),
-    ...(pattern && { pattern: pattern.source }),
-  }
-}
-
-const several = <V>(given: V | readonly V[]): readonly V[] => (Array.isArray(given) ? given : [given as V])
-
-function mapEntries<A>(given: object, change: (value: unknown, name: string) => A): Record<string, A> {
-  return Object.fromEntries(Object.entries(given).map(([name, value]) => [name, change(value, name)]))
 }

@@ -4,7 +4,7 @@ import type { Operand } from 'pachter/condition'
 import { fromPlain, type ModelData, type Relation, type Shape, toPlain } from 'pachter/model'
 import { childrenOf, fieldOf, parentsOf } from 'pachter/model'
 import { KNOWN, knownAs } from './callers.js'
-import { valuesFor } from './values.js'
+import { literal, valuesFor } from './values.js'
 
 const kindOf = ({ type }: Shape): string => (type === 'choice' ? 'text' : type)
 
@@ -57,9 +57,7 @@ export function conditionOn(
     const alike = [...own, ...callers].filter(
       (each) => kindOf(shapeOf(each)) === kindOf(shape) && (shapeOf(each).item ?? 'text') === (shape.item ?? 'text'),
     )
-    const values = fc
-      .constantFrom(...valuesFor(shape))
-      .map((value): Operand => ({ kind: 'value', shape, value: toPlain(shape, value) }))
+    const values = fc.constantFrom(...valuesFor(shape)).map((value) => literal(shape, value))
     return alike.length > 0 ? fc.oneof(values, fc.constantFrom(...alike)) : values
   }
   const known = [...KINDS, ...callers.map((operand): Condition => ({ kind: 'isSet', operand }))]

@@ -9,11 +9,11 @@ import {
   parentsOf,
   type Shape,
   tableOf,
-  toPlain,
+  uniquesOf,
   type Value,
 } from 'pachter/model'
 import { besideOn, conditionOn, stepTo } from './conditions.js'
-import { idsFor, valuesFor } from './values.js'
+import { idsFor, literal, valuesFor } from './values.js'
 
 type Rules = Rulebook['tables'][string]
 
@@ -113,7 +113,7 @@ export function rulesOn(
       if (isWhole(field)) return fc.constant({ kind: 'isSet', operand: left })
       const pool = field.key || field.references ? idsFor(field) : valuesFor(field)
       const is = fc.constantFrom(...pool).map((value): Condition => {
-        const right: Operand = { kind: 'value', shape: field, value: toPlain(field, value as Value) }
+        const right = literal(field, value as Value)
         return { kind: 'compare', how: 'is', left, right }
       })
       // What holds of about half of all values.
@@ -156,19 +156,14 @@ export function rulesOn(
   // Stamps and what is fixed by them: of the caller, the moment, or a value.
   const stamp = (name: string): fc.Arbitrary<Operand> => {
     const shape = fieldOf(model, table, name)
-    const value = fc.constantFrom(...valuesFor(shape)).map((each): Operand => ({
-      kind: 'value',
-      shape,
-      value: toPlain(shape, each),
-    }))
+    const value = fc.constantFrom(...valuesFor(shape)).map((each) => literal(shape, each))
     if (shape.type === 'timestamp') return fc.oneof(value, fc.constant<Operand>({ kind: 'now', plusSeconds: 60 }))
     const isOwn = shape.references === 'people'
     return isOwn ? fc.constant<Operand>({ kind: 'caller', name: 'id' }) : value
   }
-  // What the rules set of what is unique tells by its effect.
   const stampable = names.filter((name) => {
-    const { references, unique, filled } = fieldOf(model, table, name)
-    return !isKey(name) && !unique && !filled && (!references || name === 'ownerId')
+    const { references, filled } = fieldOf(model, table, name)
+    return !isKey(name) && !filled && (!references || name === 'ownerId')
   })
   const stampsOf = fc
     .subarray(stampable, { maxLength: 1 })
@@ -191,7 +186,7 @@ export function rulesOn(
         kind: 'compare',
         how: 'is',
         left,
-        right: { kind: 'value', shape, value: toPlain(shape, value as Value) },
+        right: literal(shape, value as Value),
       },
     }))
   })
@@ -203,15 +198,14 @@ export function rulesOn(
   const gone = fc.constantFrom(...flags).chain((name) => {
     const shape = fieldOf(model, table, name)
     const left: Operand = { kind: 'field', level: 0, name }
-    const value = fc
-      .constantFrom(...valuesFor(shape))
-      .map((each): Operand => ({ kind: 'value', shape, value: toPlain(shape, each) }))
+    const value = fc.constantFrom(...valuesFor(shape)).map((each) => literal(shape, each))
     const whenSet = negated(fc.constant<Condition>({ kind: 'isSet', operand: left }))
     const whenSo = value.map((right): Condition => ({ kind: 'compare', how: 'is', left, right }))
     const when = shape.optional ? whenSet : isWhole(shape) ? whenSet : whenSo
-    // What a delete sets of what is unique tells by its effect, as a stamp does.
+    // What a delete sets of what is unique tells by its effect, and is refused.
+    const isUnique = uniquesOf(model, table).flat().includes(name)
     const onDelete = value.map((each) => ({ [name]: each }))
-    return fc.record({ when, ...(!isWhole(shape) && !shape.unique && { onDelete }) })
+    return fc.record({ when, ...(!isWhole(shape) && !isUnique && { onDelete }) })
   })
   const rare = <T>(each: fc.Arbitrary<T>) =>
     fc.oneof({ weight: 2, arbitrary: fc.constant(undefined) }, { weight: 1, arbitrary: each })

@@ -1,6 +1,6 @@
-import { integer, type Rulebook, RuleError } from 'pachter'
+import type fc from 'fast-check'
+import { integer, readRulebook, type Rulebook, RulebookError } from 'pachter'
 import { type ModelData, tableOf } from 'pachter/model'
-import { checkRulebook } from 'pachter/rules'
 import { columnNamed, type SqlStore, tableNamed } from 'pachter/sql'
 
 type Row = Readonly<Record<string, unknown>>
@@ -31,14 +31,18 @@ export const givable = <R extends Row>(model: ModelData, table: string, row: R):
     Object.entries(row).filter(([name]) => tableOf(model, table).fields[name]?.filled !== 'computed'),
   ) as R
 
-/** Whether no rule looks at what only the database will know. */
-export function isForeseen(rulebook: Rulebook): boolean {
-  if (!Object.values(rulebook.model.tables).some(({ fields }) => fields['copy'])) return true
+/** Drawn rulebooks as they are read; without those of which a rule looks at what only the database will know. */
+export const foreseen = <W extends { readonly rulebook: Rulebook }>(drawn: fc.Arbitrary<W>): fc.Arbitrary<W> =>
+  drawn
+    .map((each) => ({ ...each, rulebook: readIfForeseen(each.rulebook) }))
+    .filter(({ rulebook }) => rulebook !== undefined)
+    .map((each) => each as W)
+
+function readIfForeseen(rulebook: Rulebook): Rulebook | undefined {
   try {
-    checkRulebook(rulebook)
-    return true
+    return readRulebook(rulebook)
   } catch (error) {
-    if (error instanceof RuleError && /the database/.test(error.message)) return false
+    if (error instanceof RulebookError && /the database/.test(error.message)) return undefined
     throw error
   }
 }

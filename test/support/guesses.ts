@@ -113,13 +113,33 @@ export function claimsAt({ world, who, others }: Pair, other: Data): readonly Qu
         )
       : [],
   )
+  // What is unique and set by the rules, whatever is sent.
+  const stamped = differences.flatMap(({ table, field }) => {
+    const { stamps = {} } = tables[table] ?? {}
+    const sets = (action: string) =>
+      uniquesOf(model, table).some(
+        (names) => names.some((name) => name in (stamps[action] ?? {})) && (!field || names.includes(field)),
+      )
+    const free = (others[table] ?? []).flatMap((row) =>
+      Object.entries(givable(model, table, row)).filter(([name]) => isFree(fieldOf(model, table, name))),
+    )
+    return [
+      ...(sets('create') ? creates(table, {}) : []),
+      ...(sets('update') ? free.flatMap(([name, value]) => updates(table, { [name]: value })) : []),
+      ...(sets('settle')
+        ? keysFor(model, table).map((key) => ({ method: 'act', table, given: ['settle', key, {}] }))
+        : []),
+    ]
+  })
   // What a hidden field is: an update that leaves it so, may be made, and shows the same of either afterwards.
   const left = differences
     .flatMap(({ table, field, value }) =>
       field && isFree(fieldOf(model, table, field)) ? updates(table, { [field]: value }) : [],
     )
     .filter((each) => isOpen(each) && seenAfter(each, world.data) === seenAfter(each, other))
-  return [keys, unique, together, references, left].flatMap((claims) => someOf(distinct(claims).filter(isOpen)))
+  return [keys, unique, together, stamped, references, left].flatMap((claims) =>
+    someOf(distinct(claims).filter(isOpen)),
+  )
 }
 
 /**

@@ -38,10 +38,10 @@ export abstract class Possible {
   protected abstract rules(table: string): Rules
 
   /** Whether there is any record that could be open to this caller: if not, that is said at once. */
-  isOpen(table: string, action: string): boolean {
+  isOpen(table: string, action: string, stands = false): boolean {
     const rules = this.rules(table)
     const asked = action === 'read' ? 'get' : action
-    const could = (condition: Condition, wanted: boolean) => this.could(condition, wanted)
+    const could = (condition: Condition, wanted: boolean) => this.could(condition, wanted, stands)
     const whoCould = (who: Who, wanted: boolean) =>
       could(typeof who === 'string' ? (rules.ties[who] as Condition) : who, wanted)
     const granted = this.grants(table, asked).some(
@@ -56,7 +56,7 @@ export abstract class Possible {
   }
 
   /** Whether a condition could come out so for some record, by what is known of the caller alone. */
-  private could(condition: Condition, wanted: boolean): boolean {
+  private could(condition: Condition, wanted: boolean, stands: boolean): boolean {
     switch (condition.kind) {
       case 'always':
         return wanted
@@ -64,13 +64,13 @@ export abstract class Possible {
         return !wanted
       case 'all':
       case 'any': {
-        const each = condition.of.map((part) => this.could(part, wanted))
+        const each = condition.of.map((part) => this.could(part, wanted, stands))
         return (condition.kind === 'all') === wanted ? each.every(Boolean) : each.some(Boolean)
       }
       case 'not':
-        return this.could(condition.of, !wanted)
+        return this.could(condition.of, !wanted, stands)
       case 'after':
-        return this.could(condition.of, wanted)
+        return this.could(condition.of, wanted, stands)
       case 'signedIn':
       case 'channel':
         return this.is(condition, { at: [] }) === wanted
@@ -83,9 +83,10 @@ export abstract class Possible {
         return has ? wanted : !wanted || (record !== undefined && !this.who.anonymous)
       }
       case 'unchanged':
-        return true
+        // What may be done to another record is asked of it as it stands.
+        return wanted || !stands
       case 'may':
-        return wanted ? this.isOpen(condition.table, condition.action) : true
+        return wanted ? this.isOpen(condition.table, condition.action, true) : true
       case 'some':
         return this.lacks(condition.from) ? !wanted : !wanted || this.couldReach(condition)
       case 'isSet':
@@ -96,7 +97,7 @@ export abstract class Possible {
   }
 
   private couldReach({ table, where, through }: Condition & { kind: 'some' }): boolean {
-    return [where, through, this.rules(table).fence].every((each) => !each || this.could(each, true))
+    return [where, through, this.rules(table).fence].every((each) => !each || this.could(each, true, true))
   }
 
   private lacks(operand: Operand): boolean {

@@ -1,4 +1,5 @@
-import type { Shape, Value } from 'pachter/model'
+import type { Operand } from 'pachter/condition'
+import { type Shape, toPlain, type Value } from 'pachter/model'
 
 /** Values that engines are known to see differently. */
 export const POOLS: Readonly<Record<string, readonly Value[]>> = {
@@ -48,3 +49,10 @@ export const strangerFor = ({ type }: Shape): Value =>
 
 export const valuesFor = ({ type, item }: Shape): readonly Value[] =>
   type === 'list' ? ITEMS[item ?? 'text'] : (POOLS[type] as readonly Value[])
+
+/** A value that stands in a rule, with as much of the field's shape as a rulebook says of one. */
+export const literal = (field: Shape, value: Value): Operand => {
+  const { type, choices, item, scale } = field
+  const shape: Shape = { type, ...(choices && { choices }), ...(item && { item }), ...(scale && { scale }) }
+  return { kind: 'value', shape, value: toPlain(shape, value) }
+}

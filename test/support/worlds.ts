@@ -22,7 +22,7 @@ import {
 import { type Field, type FieldData, fieldOf, type ModelData, tableOf, uniquesOf } from 'pachter/model'
 import { callerOf, someoneIn } from './callers.js'
 import { rulesOn } from './drawn-rules.js'
-import { FILLED, filledIn, givable, isForeseen } from './filled.js'
+import { FILLED, filledIn, givable, foreseen } from './filled.js'
 import { keysFor, strangerTo, withoutKey } from './keys.js'
 import { idsFor, valuesFor } from './values.js'
 
@@ -283,29 +283,30 @@ export const worlds = (attempts: number, secret = false, within = false): fc.Arb
   }
   const own = within ? fc.constantFrom(...WITHIN) : fc.constant(secret ? ALONE : {})
   return fc.tuple(own.chain(models), fc.constantFrom(ORDER, [...ORDER].reverse())).chain(([model, order]) =>
-    fc
-      .record({
-        items: rules(model, order, 'items'),
-        boxes: rules(model, order, 'boxes'),
-        shares: rules(model, order, 'shares'),
-        people: fc.oneof(
-          { weight: 4, arbitrary: rules(model, order, 'people') },
-          { weight: 1, arbitrary: fc.constant(CLOSED) },
-        ),
-        data: dataOf(model, secret),
-        attempts: fc.array(attemptOn(model), { minLength: attempts, maxLength: attempts }),
-      })
-      .map(({ items, boxes, shares, people, data, attempts: drawn }) => ({
-        rulebook: {
-          format: 'pachter-rulebook',
-          version: 1,
-          model,
-          caller: callerOf(model),
-          tables: { items, boxes, shares, people },
-        } as Rulebook,
-        data,
-        attempts: drawn,
-      }))
-      .filter(({ rulebook }) => isForeseen(rulebook)),
+    foreseen(
+      fc
+        .record({
+          items: rules(model, order, 'items'),
+          boxes: rules(model, order, 'boxes'),
+          shares: rules(model, order, 'shares'),
+          people: fc.oneof(
+            { weight: 4, arbitrary: rules(model, order, 'people') },
+            { weight: 1, arbitrary: fc.constant(CLOSED) },
+          ),
+          data: dataOf(model, secret),
+          attempts: fc.array(attemptOn(model), { minLength: attempts, maxLength: attempts }),
+        })
+        .map(({ items, boxes, shares, people, data, attempts: drawn }) => ({
+          rulebook: {
+            format: 'pachter-rulebook',
+            version: 1,
+            model,
+            caller: callerOf(model),
+            tables: { items, boxes, shares, people },
+          } as Rulebook,
+          data,
+          attempts: drawn,
+        })),
+    ),
   )
 }

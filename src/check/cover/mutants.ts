@@ -1,7 +1,16 @@
 import { always, type Condition, contains, never, partsOf, print, rewrite } from '../../condition/index.js'
 import { whoName } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
-import { type Action, type Grant, isFixed, isRead, type Rulebook, rulesOf, type TableRules } from '../../rules/index.js'
+import {
+  type Action,
+  type Grant,
+  isFixed,
+  isRead,
+  noteChecked,
+  type Rulebook,
+  rulesOf,
+  type TableRules,
+} from '../../rules/index.js'
 import { omit } from './omit.js'
 
 /** A rulebook in which one thing was changed. */
@@ -29,6 +38,11 @@ interface Variant<T> {
  * @example mutantsOf(rules).map(({ change }) => change) // ['members: tie self always holds', …]
  */
 export function mutantsOf(rulebook: Rulebook): readonly Mutant[] {
+  // One thing in rules that were checked is another: that this would not pass is not what has to be noticed.
+  return everyMutant(rulebook).map((mutant) => ({ ...mutant, rulebook: noteChecked(mutant.rulebook) }))
+}
+
+function everyMutant(rulebook: Rulebook): readonly Mutant[] {
   const ofTables = Object.keys(rulebook.model.tables).flatMap((table) =>
     rulesVariants(rulebook, table).map(({ text, action, of }) => ({
       table,

@@ -1,5 +1,5 @@
 import { type Access, RefusedError } from '../../decide/index.js'
-import { PachterError, UnknownNameError } from '../../model/index.js'
+import { assertKnown, PachterError, UnknownNameError } from '../../model/index.js'
 import type { UntypedStore } from '../../guard/index.js'
 import { listKeys } from './index.js'
 import { write } from '../try/write.js'
@@ -116,8 +116,10 @@ export async function assertRefused(
   action: string,
   table: string,
   key?: KeyGiven,
-  { values = {}, status, message }: RefusalExpected = {},
+  expected: RefusalExpected = {},
 ): Promise<void> {
+  assertKnown('expectation', expected, ['values', 'status', 'message'], 'a refusal')
+  const { values = {}, status, message } = expected
   const refusal = await attempt(store, action, table, key, values)
   const what = subject(action, table, key)
   if (!refusal) throw new ExpectationFailedError(`${what} should be refused, and is allowed.`)
