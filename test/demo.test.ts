@@ -223,6 +223,8 @@ describe('the command line on Korenveld', () => {
 
   it('answers wrong use with one line that says what there is, and status 2', async () => {
     expect((await pachter('--version')).stdout).to.match(/^\d+\.\d+\.\d+\n$/)
+    const odd = join(scratchFolder(), 'odd.config.mjs')
+    writeFileSync(odd, `export default { rules: { format: 'pachter-rulebook' }, validator: {} }`)
     const wrong: [string[], RegExp][] = [
       [['see', 'jobs', '--unguarded'], /leave out the table, or use --hidden/],
       [['see', 'entrys'], /no table "entrys"; known: members, sites/],
@@ -236,6 +238,7 @@ describe('the command line on Korenveld', () => {
       [['why', 'read', 'entries', '1'], /Name one caller with --as/],
       [['see', '--config', 'nowhere.ts'], /no nowhere.ts here/],
       [['see', '--config', 'model.ts'], /has to export/],
+      [['grid', '--config', odd], /no setting "validator" in .*odd.config.mjs; known: rules, callers/],
       [['emit', 'sql', 'jobs', '--action', 'paint'], /no action "paint" in jobs; known: read/],
       [['sea'], /unknown command 'sea'/],
       [['see', '--differ'], /Name a table/],

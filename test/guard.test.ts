@@ -10,6 +10,7 @@ import {
   InputError,
   integer,
   RulebookError,
+  RuleError,
   StoreError,
   text,
   UnknownNameError,
@@ -206,6 +207,8 @@ describe('the guard on PGlite', () => {
     const misnamed = [{ validator: {} }, { validators: { entris: {} } }, { validators: { entries: { change: {} } } }]
     for (const options of misnamed)
       expect(() => createGuard({ rules, store, ...(options as object) })).to.throw(UnknownNameError)
+    const none = { entries: { create: undefined } } as never
+    expect(() => createGuard({ rules, store, validators: none })).to.throw(RuleError, /none that speaks/)
     const mine = createGuard({ rules, store }).as(ana)
     const before = await stored('entries', 1)
     for (const options of [{ provide: () => false }, null, { provided: () => false, partly: true }]) {

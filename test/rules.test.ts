@@ -320,6 +320,7 @@ describe('rules', () => {
       UnknownNameError,
       /no option "fences" in defineRules/,
     )
+    expect(() => defineRules(model, caller, {}, { fence: undefined as never })).to.throw(RuleError, /nothing of it/)
     expect(() => defineModel({}, { name: 'snakeCase' } as never)).to.throw(UnknownNameError)
     expect(() => defineCaller({ id: integer() }, { role: ['keeper'] } as never)).to.throw(UnknownNameError)
   })

@@ -1,6 +1,6 @@
 import { access } from 'node:fs/promises'
 import { resolve } from 'node:path'
-import { PachterError, type TableName } from '../model/index.js'
+import { assertKnown, PachterError, type TableName } from '../model/index.js'
 import { openWorkbench, type Workbench } from '../check/index.js'
 import type { CallerOf, Rules } from '../rules/index.js'
 import type { Validators } from '../guard/index.js'
@@ -46,6 +46,7 @@ export class UsageError extends PachterError {
  * Loads a configuration file, TypeScript or JavaScript, without a build step.
  *
  * @throws {UsageError} where there is no such file, or it exports no configuration
+ * @throws {UnknownNameError} where it says what means nothing
  */
 export async function loadConfig(file: string): Promise<Config> {
   const path = resolve(file)
@@ -68,8 +69,19 @@ export async function loadConfig(file: string): Promise<Config> {
   if (config?.rules?.format !== 'pachter-rulebook') {
     throw new UsageError(`${file} has to export { rules, callers, store } as its default; use defineConfig.`)
   }
+  assertKnown('setting', config, SETTINGS, file)
   return config as Config
 }
+
+const SETTINGS: readonly (keyof Config)[] = [
+  'rules',
+  'callers',
+  'store',
+  'titles',
+  'validators',
+  'everyone',
+  'expectations',
+]
 
 /**
  * Loads a configuration that says as whom to look, and at what.

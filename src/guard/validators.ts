@@ -1,3 +1,4 @@
+import { RuleError } from '../condition/index.js'
 import { assertKnown, type ModelData, tableOf } from '../model/index.js'
 import { withAnswer } from './answer.js'
 
@@ -26,11 +27,20 @@ export type Validators<T extends string = string> = Readonly<
   Partial<Record<T, { readonly create?: StandardValidator; readonly update?: StandardValidator }>>
 >
 
-/** @throws {UnknownNameError} where one is for a table or an action that nothing is validated for */
+/**
+ * Checks that all validators are some, and are asked.
+ *
+ * @throws {UnknownNameError} where one is for a table or an action that nothing is validated for
+ * @throws {RuleError} where one is none
+ */
 export function assertValidators(model: ModelData, validators: Validators): void {
-  for (const [table, own] of Object.entries(validators)) {
+  for (const [table, own = {}] of Object.entries(validators)) {
     tableOf(model, table)
-    assertKnown('action that is validated', own ?? {}, ['create', 'update'], table)
+    assertKnown('action that is validated', own, ['create', 'update'], table)
+    for (const [action, given] of Object.entries<StandardValidator | undefined>(own)) {
+      if (typeof given?.['~standard']?.validate === 'function') continue
+      throw new RuleError(`The validator of ${table} for ${action} is none that speaks Standard Schema.`)
+    }
   }
 }
 

@@ -136,6 +136,8 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
 ): Rules<M, C, ActionsIn<F>> {
   assertKnown('option', options, ['fence'], 'defineRules')
   assertKnown('option', options.fence ?? {}, ['field', 'is', 'outside'], 'the fence')
+  if ('fence' in options && !options.fence)
+    throw new RuleError('A fence is said, and nothing of it; leave it out, or say it.')
   const shared = {
     caller: callerTerms(caller.attributes),
     role: (...anyOf: string[]) => made({ kind: 'role', anyOf }),

@@ -1,5 +1,5 @@
 import type { SqlStore } from '../../sql/index.js'
-import { UnknownNameError } from '../../model/index.js'
+import { assertKnown, UnknownNameError } from '../../model/index.js'
 import { type Caller, checkCaller, type Rulebook, trusted } from '../../rules/index.js'
 import { createGuard, type UntypedStore, type Validators } from '../../guard/index.js'
 
@@ -43,6 +43,7 @@ export interface Workbench {
  */
 export function openWorkbench(subject: Subject): Workbench {
   const { rules, store, titles = {}, validators = {}, clock = () => new Date() } = subject
+  assertKnown('table with titles', titles, Object.keys(rules.model.tables))
   const callers = { ...subject.callers, ...subject.furtherCallers }
   const guard = createGuard<never, never, never>({ rules, store, validators, clock })
   // The developer looks at their own records, and knows that they do.
