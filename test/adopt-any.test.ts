@@ -53,6 +53,9 @@ const column = fc.tuple(name, held, fc.boolean()).map(([called, what, isOptional
   ...(isOptional && { isOptional: true }),
 }))
 
+/** By which records count as gone, sometimes beside what is unique. */
+const GONE: CatalogueColumn = { name: 'is_deleted', type: 'bool', shape: { type: 'boolean' } }
+
 const table = fc
   .record({
     name,
@@ -62,14 +65,15 @@ const table = fc
     references: fc.array(fc.tuple(fc.nat(6), name, name), { maxLength: 3 }),
     schema: fc.constantFrom(undefined, 'garden', "o'x"),
     isView: fc.boolean(),
+    gone: fc.constantFrom(undefined, [], ['is_deleted']),
   })
-  .map(({ columns, keyOf, uniqueOf, references, schema, isView, ...rest }): CatalogueTable => {
+  .map(({ columns, keyOf, uniqueOf, references, schema, isView, gone, ...rest }): CatalogueTable => {
     const at = (place: number) => columns[place % columns.length]?.name as string
     return {
       ...rest,
-      columns,
+      columns: [...columns, ...(gone ? [GONE] : [])],
       key: columns.slice(0, keyOf).map((each) => each.name),
-      uniques: uniqueOf < 5 ? [[...new Set([at(uniqueOf), at(uniqueOf * 2)])]] : [],
+      uniques: uniqueOf < 5 ? [[...new Set([at(uniqueOf), at(uniqueOf * 2), ...(gone ?? [])])]] : [],
       references: references.map(([place, to, toColumn]) => ({ columns: [at(place)], table: to, to: [toColumn] })),
       ...(schema !== undefined && { schema }),
       ...(isView && { isView: true }),

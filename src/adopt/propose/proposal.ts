@@ -26,7 +26,7 @@ export interface TableProposal {
   readonly ties: readonly Suggested[]
   readonly grants: readonly SuggestedGrant[]
   readonly stamps: { readonly create: Stamps; readonly update: Stamps }
-  readonly gone?: { readonly when: string; readonly set: string; readonly because: string }
+  readonly gone?: { readonly when: string; readonly set?: string; readonly because: string }
   readonly fence?: Suggested
   /** What a person should know of it. */
   readonly remarks: readonly string[]

@@ -47,7 +47,9 @@ function tableLines(proposed: TableProposal): readonly string[] {
       : []),
     ...(grants.length > 0 ? ['        .grants({', ...grantLines(grants), '        })'] : []),
     ...stampLines(stamps),
-    ...(gone ? [`        .gone(${gone.when}, { onDelete: ${gone.set} })${remark([gone.because])}`] : []),
+    ...(gone
+      ? [`        .gone(${gone.when}${gone.set ? `, { onDelete: ${gone.set} }` : ''})${remark([gone.because])}`]
+      : []),
     ...(fence ? [`        .fence(${fence.that})${remark([fence.because])}`] : []),
   ]
   if (body.length === 0) return [...said, '']

@@ -1,3 +1,4 @@
+import type { FieldData } from '../../model/index.js'
 import type { DraftTable } from '../draft/draft.js'
 import type { Organisation, SuggestedGrant, TableProposal } from './proposal.js'
 import type { Tie } from './ties.js'
@@ -35,7 +36,12 @@ export function goneOf({ fields }: DraftTable): TableProposal['gone'] {
       return { when: `row.${name}.isSet()`, set: `{ ${name}: now }`, because }
     }
     if (data.type === 'boolean' && WORDS.isGone.test(name)) {
-      return { when: `row.${name}.is(true)`, set: `{ ${name}: true }`, because }
+      const when = `row.${name}.is(true)`
+      const isIn = ({ unique }: FieldData) => Array.isArray(unique) && unique.includes(name)
+      // What a delete sets of what is unique would tell of hidden records, and is refused.
+      return data.key || data.unique || fields.some((each) => isIn(each.data))
+        ? { when, because: `${because}; part of what is unique, so that no delete sets it` }
+        : { when, set: `{ ${name}: true }`, because }
     }
   }
   return undefined
