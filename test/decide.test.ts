@@ -1,5 +1,21 @@
 import { expect } from 'chai'
-import { all, anonymous, decide, decider, defineCaller, defineRules, integer, not } from 'pachter'
+import {
+  all,
+  anonymous,
+  type Data,
+  decide,
+  decider,
+  defineCaller,
+  defineRules,
+  integer,
+  not,
+  readRulebook,
+  type Rulebook,
+} from 'pachter'
+import { callers } from '../examples/allotment/callers.js'
+import { readData } from '../examples/allotment/database.js'
+import { rules as korenveld } from '../examples/allotment/rules.js'
+import { NOW } from './support/korenveld.js'
 import { data, model, packet } from './support/packets.js'
 
 const caller = defineCaller({ id: integer() }, { roles: ['keeper', 'guest'] })
@@ -61,6 +77,24 @@ describe('decide', () => {
     }
     expect(verdictOn({ ...packet, ownerId: 7 }).allowed).to.equal(true)
     expect(verdictOn({ ...packet, ownerId: 8 }).allowed).to.equal(false)
+  })
+
+  it('passes the same verdicts in whatever order it is asked, and lets nobody change one', async () => {
+    const stored = (await readData()) as Data
+    const asked = Object.values(callers).flatMap((caller) =>
+      Object.entries(stored).flatMap(([table, records]) =>
+        records.flatMap((record) =>
+          ['get', 'update', 'delete'].map((action) => ({ caller, table, action, record, data: stored, now: NOW })),
+        ),
+      ),
+    )
+    const [one, other] = [0, 1].map(() => readRulebook(JSON.stringify(korenveld))) as [Rulebook, Rulebook]
+    const verdicts = asked.map((each) => decide(one, each))
+    const backwards = asked.toReversed().map((each) => decide(other, each))
+    expect(backwards.reverse()).to.deep.equal(verdicts)
+    expect(new Set(verdicts.map(({ status }) => status)).size).to.equal(4)
+    const passed = verdicts.find(({ grants }) => grants.length > 0) as object
+    expect(() => Object.assign(passed, { allowed: true })).to.throw(TypeError)
   })
 
   it('is closed by default, at once where nothing could open it', () => {

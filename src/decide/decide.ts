@@ -1,5 +1,5 @@
 import { sizeOf } from '../condition/index.js'
-import { InputError, tableOf } from '../model/index.js'
+import { deepFreeze, InputError, tableOf } from '../model/index.js'
 import {
   type Action,
   assertAction,
@@ -14,7 +14,7 @@ import {
   shapeOfCaller,
 } from '../rules/index.js'
 import { type Data, type Lookup, lookupIn, type MemoryRecord } from './data.js'
-import { evaluator, factsFrom } from './evaluate.js'
+import { type Answers, answersFrom, evaluator, factsFrom } from './evaluate.js'
 import { evaluatorAsCode } from './generate.js'
 import { type Facts, type Inquiry, type Question, questionsAbout, type Subject } from './questions.js'
 import { problemsOfNew, readValues, recordToCreate, stampsToSet, stampValues } from './values.js'
@@ -56,10 +56,21 @@ interface Prepared {
   readonly read: ReturnType<typeof verdictReader>
 }
 
+/** The same about records as they stand. */
+interface Standing extends Pick<Prepared, 'read'> {
+  /** All answers in one number, or, where they do not fit, one by one. */
+  readonly answers: Answers | ReturnType<typeof factsFrom>
+  /** The verdicts that there were, by that number, and whether whoever asked had signed in. */
+  readonly known: Map<number, Verdict>
+}
+
+/** How many of them are kept. */
+const KNOWN = 64
+
 /** How an action on a table is decided. */
 interface Decision {
   /** About a record as it stands; made when that is first asked. */
-  standing?: Prepared
+  standing?: Standing
   /** Whether it is closed to callers who have an id and nothing else, as most do. */
   closedToPlain?: boolean
 }
@@ -133,11 +144,34 @@ interface Asking extends Inquiry {
   readonly lookup: Lookup
 }
 
-/** Verdicts on records as they stand. */
+/** Verdicts on records as they stand. Those with the same answers have the same one, which nobody can change. */
 function onRecords(decision: Decision, { rulebook, table, action, caller, now, lookup }: Asking) {
-  const { factsIn, read } = (decision.standing ??= prepare({ rulebook, table, action }))
-  const factsOf = caller.trusted === undefined ? factsIn({ caller, now, lookup }) : () => everything
-  return (record: MemoryRecord | undefined) => read(caller, record ? factsOf(record) : nothing)
+  const { answers, read, known } = (decision.standing ??= standing({ rulebook, table, action }))
+  const world = { caller, now, lookup }
+  if (typeof answers === 'function' || caller.trusted !== undefined) {
+    const factsOf = typeof answers === 'function' && caller.trusted === undefined ? answers(world) : () => everything
+    return (record: MemoryRecord | undefined) => read(caller, record ? factsOf(record) : nothing)
+  }
+  const answersOf = answers.in(world)
+  const who = caller.signedIn ? 1 : 0
+  return (record: MemoryRecord | undefined) => {
+    const all = record ? answersOf(record) : 0
+    const same = known.get(all * 2 + who)
+    if (same) return same
+    const verdict = deepFreeze(read(caller, record ? answers.factsOf(all) : nothing))
+    if (known.size >= KNOWN) known.clear()
+    known.set(all * 2 + who, verdict)
+    return verdict
+  }
+}
+
+function standing(subject: Subject): Standing {
+  const questions = questionsAbout(subject)
+  return {
+    read: verdictReader(subject),
+    answers: answersFrom(questions) ?? factsFrom(questions),
+    known: new Map(),
+  }
 }
 
 /** The verdict on values that are to be written. */

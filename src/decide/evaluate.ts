@@ -67,9 +67,7 @@ export function evaluatorInside(
  * wanted, and once; a question nobody asked has the answer no.
  */
 export function factsFrom(questions: readonly Question[]): (world: World) => (record: MemoryRecord) => Facts {
-  const asked = new Asked()
-  const tests = questions.map(({ condition }) => compile(condition, asked))
-  const places = new Map(questions.map(({ id }, at) => [id, at]))
+  const { asked, tests, places } = compileAll(questions)
   return (world) => {
     const said = asked.answeredBy(world)
     return (record) => {
@@ -81,6 +79,50 @@ export function factsFrom(questions: readonly Question[]): (world: World) => (re
       }
     }
   }
+}
+
+/** So many answers fit into one number exactly. */
+const ANSWERS = 50
+
+/** The answers to questions, all in one number. */
+export interface Answers {
+  /** A number for the answers about each record: the same for the same answers. */
+  in(world: World): (record: MemoryRecord) => number
+  /** What they are, one by one; a question nobody asked has the answer no. */
+  factsOf(answers: number): Facts
+}
+
+/**
+ * Compiles questions together, to be answered all at once: whatever hangs on nothing but the answers need be worked out only
+ * once for each that there are.
+ *
+ * @returns nothing where there are too many
+ */
+export function answersFrom(questions: readonly Question[]): Answers | undefined {
+  if (questions.length > ANSWERS) return undefined
+  const { asked, tests, places } = compileAll(questions)
+  return {
+    in: (world) => {
+      const place: Place = { records: [], old: undefined, said: asked.answeredBy(world) }
+      return (record) => {
+        place.records[0] = record
+        let answers = 0
+        for (const test of tests) answers = answers * 2 + (test(place) ? 1 : 0)
+        return answers
+      }
+    },
+    factsOf: (answers) => (id) => {
+      const at = places.get(id)
+      return at !== undefined && Math.floor(answers / 2 ** (tests.length - 1 - at)) % 2 === 1
+    },
+  }
+}
+
+/** Questions, and where the answer to each is. */
+function compileAll(questions: readonly Question[]) {
+  const asked = new Asked()
+  const tests = questions.map(({ condition }) => compile(condition, asked))
+  return { asked, tests, places: new Map(questions.map(({ id }, at) => [id, at])) }
 }
 
 function compile(condition: Condition, asked: Asked): Test {
