@@ -268,5 +268,27 @@ describe('what a caller is told', () => {
     expect(
       decide({ ...left, tables: { beds: { ...left.tables['beds'], conflicts: 'told' } } } as never, asked),
     ).to.include({ status: 200 })
+    // What the database fills in is known of a record that is there, and of no new one.
+    const filled = defineModel({
+      beds: { id: integer().key().generated(), row: integer().unique('side'), side: integer().defaulted() },
+    })
+    const byDefault = defineRules(filled, caller, {
+      beds: ({ row, table, signedIn }) =>
+        table.ties({ left: row.side.is(1) }).grants({ read: ['left'], create: [signedIn], update: ['left'] }),
+    })
+    const about = (action: string, values: object) =>
+      decide(byDefault, {
+        caller: { id: 7 },
+        action,
+        table: 'beds',
+        data: { beds: [] },
+        record: { id: 1, row: 1, side: 1 },
+        values: values as never,
+      }).status
+    expect([
+      about('update', { row: 2 }),
+      about('create', { row: 2, side: 1 }),
+      about('create', { row: 2 }),
+    ]).to.deep.equal([200, 200, 403])
   })
 })
