@@ -207,6 +207,8 @@ describe('the guard on PGlite', () => {
     const misnamed = [{ validator: {} }, { validators: { entris: {} } }, { validators: { entries: { change: {} } } }]
     for (const options of misnamed)
       expect(() => createGuard({ rules, store, ...(options as object) })).to.throw(UnknownNameError)
+    const half = guard.as(ana).list('entries', { where: (row) => row.authorId.is(1) && row.audience.is('public') })
+    expect((await refusalOf(half)).message).to.match(/where is refused: the condition “row.authorId is 1” is made/)
     const none = { entries: { create: undefined } } as never
     expect(() => createGuard({ rules, store, validators: none })).to.throw(RuleError, /none that speaks/)
     const mine = createGuard({ rules, store }).as(ana)

@@ -15,7 +15,7 @@ export {
   shift,
 } from './grammar.js'
 export { implies } from './implies.js'
-export { all, any, assertCondition, made, not } from './logic.js'
+export { all, any, assertCondition, made, not, withoutLoose } from './logic.js'
 export { normalise, sameData } from './normalise.js'
 export { print, printOperand } from './print.js'
 export { type Many, type Row, rowOf } from './row.js'

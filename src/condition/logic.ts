@@ -1,17 +1,54 @@
 import { brandOf, isBranded, show } from '../model/index.js'
 import { RuleError } from './errors.js'
+import { contains } from './grammar.js'
+import { print } from './print.js'
 import type { CallerCondition, Condition } from './tree.js'
 
 const CONDITION = brandOf('condition')
 
+/** The conditions that were made since rules began to be written, and stand in nothing yet; none where none are written. */
+let loose: Set<Condition> | undefined
+
 /** Marks a condition as made here. What carries no such mark came from outside, and is none. */
-export const made = (condition: Condition): Condition => Object.freeze({ ...condition, [CONDITION]: true })
+export function made(condition: Condition): Condition {
+  const marked: Condition = Object.freeze({ ...condition, [CONDITION]: true })
+  if (!loose) return marked
+  contains(condition, (part) => {
+    loose?.delete(part)
+    return false
+  })
+  loose.add(marked)
+  return marked
+}
+
+/**
+ * Runs what makes conditions, and looks whether all of them stand somewhere: of two between which `&&` stands, JavaScript keeps
+ * the second. (Between which `||` stands, it does not even make the second.)
+ *
+ * @throws {RuleError} where a condition was made that stands nowhere
+ */
+export function withoutLoose<T>(write: () => T): T {
+  const around = loose
+  const own = (loose = new Set<Condition>())
+  let written: T
+  try {
+    written = write()
+  } finally {
+    loose = around
+  }
+  const [lost] = own
+  if (!lost) return written
+  throw new RuleError(
+    `the condition “${print(lost)}” is made and stands nowhere. Of two conditions, && keeps one: write all(…), any(…) or not(…); and make none that is not used.`,
+  )
+}
 
 /**
  * The condition, where it was made by this library's own functions.
  * @throws {RuleError} where it is anything else, such as data that looks like one
  */
 export function assertCondition(given: unknown): Condition {
+  loose?.delete(given as Condition)
   if (isBranded(given, CONDITION)) return given as Condition
   throw new RuleError(`${show(given)} is not a condition; build one from the row, such as row.title.is('Leeks').`)
 }

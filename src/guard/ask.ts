@@ -1,4 +1,12 @@
-import { assertCondition, type Condition, type Operand, rewrite, rowOf, RuleError } from '../condition/index.js'
+import {
+  assertCondition,
+  type Condition,
+  type Operand,
+  rewrite,
+  rowOf,
+  RuleError,
+  withoutLoose,
+} from '../condition/index.js'
 import {
   accepts,
   assertKnown,
@@ -170,7 +178,8 @@ function relatedOf(asking: Asking, table: string, given: unknown, path: readonly
 function whereOf({ model, given }: Asking, table: string, where: unknown, path: readonly string[]): Condition {
   if (typeof where !== 'function') throw new InputError(table, { where: 'must be a function of the row' })
   const condition = asInput(table, () => {
-    const built = assertCondition((where as (row: unknown) => unknown)(rowOf(model as Model, table)))
+    const row = rowOf(model as Model, table)
+    const built = withoutLoose(() => assertCondition((where as (row: unknown) => unknown)(row)))
     assertSize(built)
     return built
   })

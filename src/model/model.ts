@@ -73,6 +73,8 @@ export function defineModel<const T extends Tables>(
     const fields: Record<string, FieldData> = {}
     for (const [fieldName, builder] of Object.entries(builders)) {
       assertName('field', fieldName, name)
+      if (!builder?.data)
+        throw new ModelError(`${name}.${fieldName} is ${show(builder)}, and no field; write one, such as text().`)
       fields[fieldName] = storedBy(naming, fieldName, builder.data)
     }
     const key = Object.keys(fields).filter((each) => fields[each]?.key)

@@ -138,7 +138,7 @@ export function defineCaller<
   assertKnown('option', options, ['roles', 'implies', 'standings', 'channels', 'record'], 'defineCaller')
   const { roles = [], implies = {}, standings = {}, channels = [], record } = options
   const shape: CallerShape = {
-    attributes: Object.fromEntries(Object.entries(attributes).map(([name, { data }]) => [name, data])),
+    attributes: Object.fromEntries(Object.entries<Field | undefined>(attributes).map(attributeData)),
     roles,
     implies: implies as CallerShape['implies'],
     standings: standings as CallerShape['standings'],
@@ -147,6 +147,11 @@ export function defineCaller<
   }
   checkCallerShape(shape)
   return shape as unknown as CallerDefinition<A, R, B, H>
+}
+
+function attributeData([name, field]: readonly [string, Field | undefined]): readonly [string, FieldData] {
+  if (field?.data) return [name, field.data]
+  throw new RuleError(`The caller attribute ${name} is ${show(field)}, and no field; write one, such as text().`)
 }
 
 const TAKEN = ['roles', 'channel', 'anonymous', 'trusted']

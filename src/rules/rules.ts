@@ -14,6 +14,7 @@ import {
   term,
   type TermFor,
   unchanged,
+  withoutLoose,
 } from '../condition/index.js'
 import {
   assertKnown,
@@ -23,6 +24,7 @@ import {
   type FieldName,
   type Model,
   type ModelData,
+  show,
   type TableName,
   tableOf,
   type TablesOf,
@@ -158,7 +160,7 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
       old: oldTerms(model, name),
       table: tableBuilder(model, table, NO_RULES),
     }
-    built[name] = at(name, () => (write as (context: unknown) => { rules: TableRules })(context).rules)
+    built[name] = at(name, () => writtenBy(write, context))
   }
   const rulebook: Rulebook = {
     format: 'pachter-rulebook',
@@ -169,6 +171,14 @@ export function defineRules<M extends Model, C extends CallerDefinition, F exten
   }
   checkRulebook(rulebook)
   return noteChecked(deepFreeze(structuredClone(rulebook)) as Rules<M, C, ActionsIn<F>>)
+}
+
+function writtenBy(write: unknown, context: object): TableRules {
+  if (typeof write !== 'function') throw new RuleError(`they are ${show(write)}, and no function that writes them.`)
+  const built: unknown = withoutLoose(() => (write as (context: object) => unknown)(context))
+  const { rules } = (built ?? {}) as Partial<BuiltRules>
+  if (rules) return rules
+  throw new RuleError('what writes them returns none: return table.…, and no promise of it.')
 }
 
 /** Puts the fence into every table that has its field; one that has none of its own either is left out by mistake. */
