@@ -12,7 +12,7 @@ import {
 } from './proposal.js'
 import { goneOf, stampsOf } from './stamps.js'
 import { WORDS } from '../words.js'
-import { isBetween, type Tie, tiesOf, wholeOf } from './ties.js'
+import { distinct, isBetween, type Tie, tiesOf, wholeOf } from './ties.js'
 
 /** Proposes first rules: what columns and references suggest, and nothing else. Every table that nothing suggests stays closed. */
 export function propose(draft: Draft): Proposal {
@@ -60,7 +60,8 @@ function withWholes(
       const whole = ties.get(field.data.references as string) ?? []
       // A table with people of its own is not opened further; who sees a list of people, whoever owns its record says.
       if (whole.length === 0 || (!between && (ties.get(table.name) ?? []).length > 0)) continue
-      ties.set(table.name, [...(ties.get(table.name) ?? []), ...followed(parentName(field.name), between, isSure)])
+      const more = followed(parentName(field.name), between, isSure)
+      ties.set(table.name, distinct([...(ties.get(table.name) ?? []), ...more]))
       isNew = true
     }
   }

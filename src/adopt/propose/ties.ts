@@ -1,6 +1,6 @@
 import { parentName } from '../../model/index.js'
 import type { Draft, DraftField, DraftTable } from '../draft/draft.js'
-import { alike } from '../draft/names.js'
+import { alike, free } from '../draft/names.js'
 import { leadingTo, type Suggested } from './proposal.js'
 import { WORDS } from '../words.js'
 
@@ -20,7 +20,17 @@ export function tiesOf(draft: Draft, table: DraftTable, people: DraftTable | und
     const [key] = table.fields.filter(({ data }) => data.key)
     return key ? [tie('self', `row.${key.name}.is(caller.id)`, 'one’s own record', 'owner')] : []
   }
-  return [...personal(table, people), ...shared(draft, table, people), ...opened(table)]
+  return distinct([...personal(table, people), ...shared(draft, table, people), ...opened(table)])
+}
+
+/** Ties, each under a name of its own. */
+export function distinct(ties: readonly Tie[]): readonly Tie[] {
+  const taken = new Set<string>()
+  return ties.map((each) => {
+    const name = free(each.name, taken)
+    taken.add(name)
+    return { ...each, name }
+  })
 }
 
 const tie = (name: string, that: string, because: string, standing: Standing, field?: string): Tie => ({
