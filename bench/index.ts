@@ -22,6 +22,8 @@ const results: Result[] = [...(await measureMemory())]
 const growths: Growth[] = []
 const cases: Case[] = []
 const plans: Record<string, Readonly<Record<string, string>>> = {}
+// Before there is a heap to be kept clean.
+const decided = await measureDecide()
 for (const name of names) {
   const benches = await openSizes(name, [...sizes, ...(LARGEST[name] ? [LARGEST[name]] : [])])
   growths.push(...(await measureGrowth(name, benches)))
@@ -39,7 +41,6 @@ for (const name of names) {
 const heap = await measureHeap()
 const cold = measureColdStart()
 const [size, whole] = [await coreSize(['decide', 'predicate']), await coreSize(['decide', 'predicate', 'readRulebook'])]
-const decided = await measureDecide()
 const singles: readonly Single[] = [
   {
     task: 'cold start: import the core, read Korenveld’s rulebook, first verdict',
