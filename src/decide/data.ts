@@ -28,16 +28,14 @@ const SEARCHES = 8
 function finderIn(records: readonly MemoryRecord[], field: string): ReturnType<Lookup> {
   let searches = 0
   let index: Index | undefined
-  const find = (value: unknown): readonly MemoryRecord[] => {
-    if ((searches += 1) <= SEARCHES && !(value instanceof Date)) return search(records, field, value)
-    index ??= indexOf(records, field)
-    return index.get(indexKey(value)) ?? NONE
-  }
   // Several rules mostly look for the same.
   let last: unknown
   let found = NONE
   return (value) => {
-    if (value !== last) [last, found] = [value, find(value)]
+    if (value === last) return found
+    last = value
+    if ((searches += 1) <= SEARCHES && !(value instanceof Date)) found = search(records, field, value)
+    else found = (index ??= indexOf(records, field)).get(indexKey(value)) ?? NONE
     return found
   }
 }

@@ -69,6 +69,8 @@ const KNOWN = 64
 
 /** How an action on a table is decided. */
 interface Decision {
+  /** Whether it is always about what is to be written. */
+  readonly writes: boolean
   /** About a record as it stands; made when that is first asked. */
   standing?: Standing
   /** Whether it is closed to callers who have an id and nothing else, as most do. */
@@ -84,8 +86,9 @@ function decisionOn(rulebook: Rulebook, table: string, action: Action): Decision
   const decisions = decisionsOf(rulebook, table)
   const known = decisions.get(action)
   if (known) return known
-  assertAction(rulesOf(rulebook, table), table, action)
-  const made = {}
+  const rules = rulesOf(rulebook, table)
+  assertAction(rules, table, action)
+  const made = { writes: action === 'create' || rules.actions.includes(action) }
   decisions.set(action, made)
   return made
 }
@@ -130,7 +133,7 @@ export function decider(
   }
   const asking: Asking = { rulebook, table, action, caller, now, lookup: lookupIn(data) }
   // Without values, a question about an update is one about the record as it stands.
-  if (action === 'create' || rulesOf(rulebook, table).actions.includes(action)) {
+  if (decision.writes) {
     return (record, values = {}) => onWrite(asking, record, values)
   }
   let standing: ((record: MemoryRecord | undefined) => Verdict) | undefined
