@@ -1,10 +1,11 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import type { MemoryRecord } from 'pachter'
+import { type MemoryRecord, RefusedError } from 'pachter'
 import { evaluator, lookupIn } from 'pachter/decide'
 import { printKey, type Shape, tableOf } from 'pachter/model'
 import { type Caller, expand, fieldSight, permission, specialise } from 'pachter/rules'
 import {
+  type Aspect,
   compareRulebooks,
   countForMany,
   everyoneIn,
@@ -12,6 +13,7 @@ import {
   mutantsOf,
   openWorkbench,
   reachOfAll,
+  runExpectations,
 } from 'pachter/check'
 import { type Engine, engineNames, load, openEngines } from './support/engines.js'
 import { NOW, TABLES, type World, worlds } from './support/worlds.js'
@@ -80,10 +82,10 @@ describe('checking, on drawn worlds', () => {
           expect(reaches.map(({ key }) => key)).to.have.members(callers.map(([key]) => key))
           for (const [key, caller] of callers) {
             const expected = Object.fromEntries(
-              TABLES.map((table) => [
-                table,
-                keysWhere(world, table, permission(rulebook, table, 'list'), caller).length,
-              ]),
+              TABLES.map((table) => {
+                const ways = ['list', 'get'].map((way) => permission(rulebook, table, way))
+                return [table, new Set(ways.flatMap((each) => keysWhere(world, table, each, caller))).size]
+              }),
             )
             reached += Object.values(expected).reduce((sum, each) => sum + each, 0)
             expect(reaches.find((each) => each.key === key)?.counts, `${engine.name} ${key}`).to.deep.equal(expected)
@@ -101,20 +103,24 @@ describe('checking, on drawn worlds', () => {
     let changed = 0
     await fc.assert(
       fc.asyncProperty(worlds(2), fc.nat(), async (world, pick) => {
-        const mutants = mutantsOf(world.rulebook).filter(({ change }) => / read | list | tie /.test(change))
+        const mutants = mutantsOf(world.rulebook).filter(({ change }) => / read | list | get | tie /.test(change))
         const after = (mutants[pick % mutants.length] as (typeof mutants)[number]).rulebook
         await load(engine, world.rulebook.model, world.data)
         const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
         const subject = { rules: world.rulebook, callers, store: engine.store, clock: () => NOW }
         const bench = openWorkbench(subject)
         const { changes } = await compareRulebooks(bench, after)
+        const apart = (table: string) => [world.rulebook, after].some((rules) => setsApart(rules, table))
+        const ways = TABLES.flatMap((table) =>
+          (apart(table) ? (['list', 'get'] as const) : (['list'] as const)).map((way) => ({ table, way })),
+        )
         for (const name of bench.names) {
-          for (const table of TABLES) {
+          for (const { table, way } of ways) {
             const sees = (rules: World['rulebook']) =>
-              keysWhere(world, table, permission(rules, table, 'list'), bench.caller(name))
+              keysWhere(world, table, permission(rules, table, way), bench.caller(name))
             const [was, is] = [sees(world.rulebook), sees(after)]
             const found = changes.find(
-              (each) => each.caller === name && each.table === table && each.action === 'list' && !each.field,
+              (each) => each.caller === name && each.table === table && each.action === way && !each.field,
             )
             const differing = (from: string[], to: string[]) => to.filter((key) => !from.includes(key))
             expect([...(found?.gained.keys ?? [])]).to.have.members(differing(was, is))
@@ -123,10 +129,9 @@ describe('checking, on drawn worlds', () => {
             // Of a field, only what is newly shown of records that were open already counts.
             for (const field of Object.keys(world.rulebook.model.tables[table]?.fields ?? {})) {
               const shows = (rules: World['rulebook']) =>
-                keysWhere(world, table, fieldSight(rules, table, field, 'list'), bench.caller(name))
+                keysWhere(world, table, fieldSight(rules, table, field, way), bench.caller(name))
               const shown = changes.find(
-                (each) =>
-                  each.caller === name && each.table === table && each.action === 'list' && each.field === field,
+                (each) => each.caller === name && each.table === table && each.action === way && each.field === field,
               )
               const both = differing(shows(world.rulebook), shows(after)).filter(
                 (key) => was.includes(key) && is.includes(key),
@@ -139,6 +144,62 @@ describe('checking, on drawn worlds', () => {
       { ...options, numRuns: 3 * WORLDS },
     )
     expect(changed).to.be.greaterThan(0)
+  })
+
+  it('sees what can be read by its key alone', async function () {
+    this.timeout(0)
+    const engine = quickest()
+    let beyond = 0
+    await fc.assert(
+      fc.asyncProperty(worlds(2), async (world) => {
+        const { rulebook, data } = world
+        await load(engine, rulebook.model, data)
+        const callers = Object.fromEntries(world.attempts.map(({ caller }, at) => [`caller${at}`, caller]))
+        const bench = openWorkbench({ rules: rulebook, callers, store: engine.store, clock: () => NOW })
+        for (const caller of bench.names) {
+          for (const table of TABLES) {
+            const hidden = new Map<string, readonly string[]>()
+            const add = (record: Readonly<Record<string, unknown>>) => {
+              const { hidden: found } = record['$access'] as { readonly hidden: readonly string[] }
+              const key = printKey(rulebook.model, table, record)
+              hidden.set(key, hidden.get(key)?.filter((field) => found.includes(field)) ?? found)
+              return key
+            }
+            const ends = (error: unknown) => {
+              if (error instanceof RefusedError) return undefined
+              throw error
+            }
+            const { fields, key: names } = tableOf(rulebook.model, table)
+            const listed = ((await bench.as(caller).list(table, { access: true }).catch(ends)) ?? []).map(add)
+            const single: string[] = []
+            for (const record of data[table] ?? []) {
+              const whole = Object.fromEntries(names.map((name) => [name, record[name]]))
+              const given = names.length === 1 ? record[names[0]] : whole
+              const found = await bench.as(caller).get(table, given, { access: true }).catch(ends)
+              if (found) single.push(add(found))
+            }
+            const set = (about: Aspect, exactly: readonly string[]) =>
+              ({ kind: 'set', caller, table, about, expected: { exactly } }) as const
+            const fieldNames = Object.keys(fields).filter((field) => !names.includes(field as never))
+            const without = (field: string) => [...hidden].filter(([, found]) => found.includes(field))
+            const outcomes = await runExpectations(bench, [
+              set({ what: 'sees' }, listed),
+              set({ what: 'gets' }, single),
+              ...fieldNames.map((field) =>
+                set(
+                  { what: 'hidden', field },
+                  without(field).map(([key]) => key),
+                ),
+              ),
+            ])
+            expect(outcomes.filter(({ failures }) => failures.length > 0)).to.deep.equal([])
+            beyond += single.filter((key) => !listed.includes(key)).length
+          }
+        }
+      }),
+      options,
+    )
+    expect(beyond).to.be.greaterThan(0)
   })
 
   it('explains each part of a verdict as it is', async function () {
@@ -183,6 +244,13 @@ describe('checking, on drawn worlds', () => {
     expect(explained).to.be.greaterThan(WORLDS)
   })
 })
+
+/** Whether the rules of a table say of lists what they do not say of single records, or the other way round. */
+const setsApart = ({ tables }: World['rulebook'], table: string): boolean => {
+  const { grants = {}, denies = {} } = tables[table] ?? {}
+  const named = Object.values(denies).flatMap(({ on }) => on)
+  return ['list', 'get'].some((way) => (grants[way]?.length ?? 0) > 0 || named.includes(way))
+}
 
 const evaluatorFor =
   ({ data, rulebook }: World, caller: Caller) =>

@@ -86,12 +86,14 @@ for (const engine of ['sqlite', 'pglite'] as const) {
         ],
         [assertSees(as('nobody'), 'rents' as never, [1]), /Of rents, 1 should be seen/],
         [assertSeesNone(as('ana'), 'rents' as never), /Of rents, 1, 25 should not be seen/],
+        [expect(as('ana')).not.to.see('entryShares', [{ memberId: 2, entryId: 1 }]), /\(1, 2\) should not be seen/],
       ]
       for (const [promise, message] of failing) {
         const error = await refusalOf(promise).catch(() => expect.fail(`nothing was wrong: ${message}`))
         expect(error.message).to.match(message)
         expect(error.code).to.equal('expectation-failed')
       }
+      expect((await refusalOf(expect(as('ana')).not.to.see('entries', ['one']))).code).to.equal('input-invalid')
       // A slip in the test is no refusal.
       expect((await refusalOf(expect(as('ben')).to.be.refused('update', 'entrys', 2))).code).to.equal('name-unknown')
       const slip = expect(as('ben')).to.be.refused('update', 'entries', 'x')

@@ -20,6 +20,8 @@ export { attributesOf, chooseCallers, openWorkbench, type Subject, type Workbenc
 export { everyoneIn, type Reach, type ReachOfAll, reachOfAll, whoSees, countForMany } from './look/reach.js'
 export {
   seeCounts,
+  seenCount,
+  seenText,
   type SeenCounts,
   type SeenRow,
   type SeenTable,

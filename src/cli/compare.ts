@@ -56,10 +56,11 @@ async function rulebooks(
   return [await loadRules(before as string), after === undefined ? config.rules : await loadRules(after)]
 }
 
-/** A change in words: `list`, `see email`, `update title`. */
+/** A change in words: `see`, `get by key`, `see email of`, `update title of`. */
 const respect = ({ action, field }: Change): string => {
-  if (field === undefined) return action === 'list' ? 'see' : action
-  return `${action === 'list' ? 'see' : action} ${field} of`
+  const what = action === 'list' ? 'see' : action
+  if (field !== undefined) return `${what} ${field} of`
+  return action === 'get' ? 'get by key' : what
 }
 
 const amount = ({ count, keys }: SomeRecords, action: string): string => {

@@ -8,6 +8,8 @@ import {
   seeCounts,
   type SeenCounts,
   type SeenTable,
+  seenCount,
+  seenText,
   seeTable,
   type Sight,
 } from '../check/index.js'
@@ -104,7 +106,7 @@ export function printCounts({ callers, tables, unguarded }: SeenCounts): string 
     table,
     ...callers.map((name) => {
       const seen = counts[name] as Sight
-      if ('count' in seen) return seen.count === 0 ? chalk.dim('0') : String(seen.count)
+      if ('count' in seen) return seen.count === 0 && !seen.byKey ? chalk.dim('0') : seenText(seen)
       return chalk.dim(refusedText(seen))
     }),
     ...(unguarded ? [chalk.red(String(unguarded[table]))] : []),
@@ -129,13 +131,7 @@ function sumOf(
 ): readonly string[] {
   const sum = (counts: readonly number[]) => counts.reduce((left, right) => left + right, 0)
   const whole = sum(Object.values(unguarded))
-  const sums = callers.map((name) =>
-    sum(
-      Object.values(tables).map((counts) =>
-        'count' in (counts[name] as Sight) ? (counts[name] as { count: number }).count : 0,
-      ),
-    ),
-  )
+  const sums = callers.map((name) => sum(Object.values(tables).map((counts) => seenCount(counts[name] as Sight))))
   const part = (count: number) => `${count}\n${whole === 0 ? 0 : Math.round((100 * count) / whole)} %`
   return ['in all', ...sums.map(part), chalk.red(part(whole))].map((text) => chalk.bold(text))
 }
@@ -146,14 +142,14 @@ const refusedText = ({ status }: { readonly status: number }): string => (status
 export function printSeen({ table, callers, rows, more }: SeenTable): string {
   const names = Object.keys(callers)
   const masks = new Map<string, number>()
-  const drawn = rows.map(({ key, short = key, title, access }) => {
+  const drawn = rows.map(({ key, short = key, title, access, byKey = [] }) => {
     const isSeen = Object.values(access).some((each) => each !== null)
     const head = [short, clip(title ?? '', 32)].map((text) => (isSeen ? text : chalk.dim(text)))
-    return [...head, ...names.map((name) => cell(access[name] ?? null, masks))]
+    return [...head, ...names.map((name) => cell(access[name] ?? null, byKey.includes(name) ? 'K' : 'R', masks))]
   })
   const counts = names.map((name) => {
     const sight = callers[name] as Sight
-    return chalk.bold('count' in sight ? String(sight.count) : refusedText(sight))
+    return chalk.bold('count' in sight ? seenText(sight) : refusedText(sight))
   })
   const head = ['', table, ...names]
   const all = [...drawn, ['', chalk.bold('sees in all'), ...counts]]
@@ -165,17 +161,19 @@ export function printSeen({ table, callers, rows, more }: SeenTable): string {
     '',
     ...(more ? [`There are more: go on with --offset, or show more at once with --limit.`] : []),
     ...notes,
-    chalk.dim('R read, U update, D delete, + own actions, then what lets the caller see it; · not visible'),
+    chalk.dim(
+      `R read, ${rows.some(({ byKey }) => byKey) ? 'K read by its key alone, ' : ''}U update, D delete, + own actions, then what lets the caller see it; · not visible`,
+    ),
   ].join('\n')
 }
 
 /** What a caller may do to a record; which fields are hidden is numbered, and listed below. */
-function cell(access: Access | null, masks: Map<string, number>): string {
+function cell(access: Access | null, read: 'R' | 'K', masks: Map<string, number>): string {
   if (!access) return chalk.dim('·')
   const { may, hidden, seenBy } = access
   const fields = hidden.join(', ')
   if (fields !== '' && !masks.has(fields)) masks.set(fields, masks.size + 1)
-  const letters = `R${may.update ? 'U' : '-'}${may.delete ? 'D' : '-'}${fields === '' ? '' : `*${masks.get(fields)}`}`
+  const letters = `${read}${may.update ? 'U' : '-'}${may.delete ? 'D' : '-'}${fields === '' ? '' : `*${masks.get(fields)}`}`
   const own = Object.keys(may).filter((action) => may[action] && !['update', 'delete'].includes(action))
   const shown = [letters.padEnd(4), ...own.map((action) => `+${action}`)].join(' ').trimEnd()
   return `${Object.values(may).includes(true) ? chalk.green(shown.padEnd(4)) : shown.padEnd(4)} ${seenBy.join(', ')}`

@@ -10,6 +10,7 @@ import {
   grantsFor,
   inForce,
   isFixed,
+  isRead,
   permission,
   type Rulebook,
   rulesOf,
@@ -18,6 +19,7 @@ import {
 } from '../../rules/index.js'
 import { compilationOn, planCount, planList, type Statement } from '../../sql/index.js'
 import { ComparisonError } from '../bench/errors.js'
+import { isApart } from '../look/by-key.js'
 import type { Workbench } from '../bench/workbench.js'
 
 /** Some of a table's records: how many, and the keys of the first few. */
@@ -30,7 +32,7 @@ export interface SomeRecords {
 export interface Change {
   readonly caller: string
   readonly table: string
-  /** `list` for what the caller sees; `create`, which is not about records, gains or loses one in all. */
+  /** `list` for what the caller sees, `get` for what can be read by its key, where rules set that apart; `create`, which is not about records, gains or loses one in all. */
   readonly action: Action
   /** The field that is newly seen, or may newly be changed; of records that were open before as well. */
   readonly field?: string
@@ -122,9 +124,9 @@ function respectsOf(
   const fields = Object.keys(tableOf(before.model, table).fields).filter(
     (name) => name in tableOf(after.model, table).fields,
   )
+  const reads = isApart(before, table) || isApart(after, table) ? ['list', 'get'] : ['list']
   const respects: readonly Respect[] = [
-    { action: 'list' },
-    ...fields.map((field) => ({ action: 'list', field })),
+    ...reads.flatMap((action) => [{ action }, ...fields.map((field) => ({ action, field }))]),
     { action: 'create' },
     { action: 'update' },
     ...fields.map((field) => ({ action: 'update', field })),
@@ -132,7 +134,7 @@ function respectsOf(
   ]
   // A field counts where the record was open before: of those that are gained, all is new.
   const bothOpen = new Map(
-    ['list', 'update'].map((action) => [
+    [...reads, 'update'].map((action) => [
       action,
       allOf(conditionFor(before, table, { action }), conditionFor(after, table, { action })),
     ]),
@@ -149,14 +151,11 @@ function respectsOf(
 function conditionFor(rulebook: Rulebook, table: string, { action, field }: Respect): Condition {
   const rules = inForce(rulebook, table)
   if (action === 'create') return createPermission(rulebook, table, [])
-  const isOwn = !['list', 'update', 'delete'].includes(action)
+  const isOwn = !isRead(action) && !['update', 'delete'].includes(action)
   if (isOwn && !rules.actions.includes(action)) return anyOf()
-  const open = allOf(
-    permission(rulebook, table, 'list'),
-    ...(action === 'list' ? [] : [permission(rulebook, table, action)]),
-  )
+  const open = permission(rulebook, table, action)
   if (field === undefined) return open
-  if (action === 'list') return allOf(open, fieldSight(rulebook, table, field, 'list'))
+  if (action === 'list' || action === 'get') return allOf(open, fieldSight(rulebook, table, field, action))
   if (isFixed(rulebook, table, action, field)) return anyOf()
   const holding = grantsFor(rules, action)
     .filter((grant) => covers(grant, field))

@@ -22,6 +22,7 @@ import { findRecord, readData } from '../bench/data.js'
 import { type Element, elementsOf, type Supposed } from './elements.js'
 import type { Aspect, Expectation, SetExpectation, TryExpectation } from '../expect/index.js'
 import { isTrueOf } from '../expect/sets.js'
+import { inEitherWay, isApart } from '../look/by-key.js'
 import { omit } from './omit.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -109,22 +110,35 @@ function isExamined({ expected: { exactly, atLeast, noneOf } }: SetExpectation, 
   return exactly !== undefined || named(atLeast) || named(noneOf)
 }
 
-/** What a caller gets of a record by the facts; nothing where it is not seen. */
+/** What a caller gets of a record in a list, and by its key; nothing where it is not seen. */
+interface Glimpse {
+  readonly listed: Access | undefined
+  readonly single: Access | undefined
+}
+
+/** What a caller gets of a record by the facts. */
 function looker({ rulebook, facts: change }: Supposed, table: string, caller: Inquiry['caller']) {
   const rules = inForce(rulebook, table)
   const [listed, single] = [allowance(rules, 'list'), allowance(rules, 'get')]
   const read = accessReader(rulebook, table, caller)
-  return (facts: Facts): Access | undefined => {
+  const readByKey = isApart(rulebook, table) ? accessReader(rulebook, table, caller, 'get') : undefined
+  return (facts: Facts): Glimpse => {
     const changed = change(facts)
     const visible: Facts = (id) => id === SIGHT || changed(id)
-    if (caller.trusted === undefined && !listed(visible)) return undefined
     const sight = single(visible)
-    return read((id) => (id === SIGHT ? sight : changed(id)))
+    const seen: Facts = (id) => (id === SIGHT ? sight : changed(id))
+    const isTrusted = caller.trusted !== undefined
+    const inList = isTrusted || listed(visible) ? read(seen) : undefined
+    if (!readByKey) return { listed: inList, single: inList }
+    return { listed: inList, single: isTrusted || sight ? readByKey(seen) : undefined }
   }
 }
 
-const summary = (access: Access | undefined, stated: readonly Aspect[]): string =>
-  stated.map((about) => (access && isTrueOf(about, access) ? '1' : '0')).join('')
+function summary({ listed, single }: Glimpse, stated: readonly Aspect[]): string {
+  const either = inEitherWay(listed, single)
+  const access = ({ what }: Aspect) => (what === 'sees' ? listed : what === 'gets' ? single : either)
+  return stated.map((about) => Number(isTrueOf(about, access(about)))).join('')
+}
 
 /** Counts which elements decided what came of a write. */
 function countTry(bench: Workbench, expected: TryExpectation, data: Data, counts: Counts): void {

@@ -1,4 +1,5 @@
 import { type AcceptedChange, type Expectations, runExpectations } from '../expect/index.js'
+import { fails } from './fails.js'
 import { mutantsOf, tablesAffected } from './mutants.js'
 import { suggester } from './suggest.js'
 import type { Workbench } from '../bench/workbench.js'
@@ -44,7 +45,7 @@ export async function mutate(
     // The table's own expectations come first: they are the likeliest to notice.
     const own = all.filter(({ table }) => table === mutant.table)
     const others = all.filter(({ table }) => table !== mutant.table && affected.has(table))
-    if (!(await isNoticed(changed, [...own, ...others]))) {
+    if (!(await isNoticed(bench, changed, [...own, ...others]))) {
       const reason = accepted.find(({ change }) => change === mutant.change)?.reason
       const suggestion = reason === undefined ? await suggest(mutant) : ''
       unnoticed.push({
@@ -64,12 +65,12 @@ export async function mutate(
   }
 }
 
-async function isNoticed(changed: Workbench, expectations: Expectations['all']): Promise<boolean> {
+async function isNoticed(bench: Workbench, changed: Workbench, expectations: Expectations['all']): Promise<boolean> {
   try {
-    const outcomes = await runExpectations(changed, expectations, { stopsEarly: true })
-    return outcomes.some(({ failures }) => failures.length > 0)
+    return await fails(changed, expectations)
   } catch {
-    // Rules that cannot even be asked do not go unnoticed.
+    // Rules that cannot even be asked do not go unnoticed; a store that cannot be asked notices nothing.
+    await runExpectations(bench, expectations, { stopsEarly: true })
     return true
   }
 }

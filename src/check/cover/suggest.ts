@@ -1,11 +1,13 @@
 import { stringify } from 'yaml'
 import { type Data, decide, type MemoryRecord } from '../../decide/index.js'
 import { InputError, type PlainValue, tableOf, toPlain, type Value, isMissing } from '../../model/index.js'
-import { anonymous, isRead, type Rulebook, rulesOf, trusted } from '../../rules/index.js'
+import { type Action, anonymous, isRead, type Rulebook, rulesOf, trusted } from '../../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from '../compare/compare.js'
 import { findRecord, readData } from '../bench/data.js'
 import { type Attempt, type Tried, tryWrite } from '../try/tries.js'
+import type { Aspect, SetExpectation } from '../expect/index.js'
+import { fails } from './fails.js'
 import type { Mutant } from './mutants.js'
 import { takesValues } from '../bench/values.js'
 import type { Workbench } from '../bench/workbench.js'
@@ -23,8 +25,12 @@ export function suggester(bench: Workbench): Suggest {
   let data: Promise<Data | undefined> | undefined
   return async (mutant) => {
     const { changes } = await compareRulebooks(bench, mutant.rulebook)
-    const change = changes.find(({ action }) => action !== 'create')
-    if (change) return written(change.caller, change.table, statementOf(change))
+    const changed = bench.instead({ rules: mutant.rulebook })
+    for (const change of changes.filter(({ action }) => action !== 'create')) {
+      const expectation = expectationOf(change)
+      // A field that is seen in another way all the same tells no difference.
+      if (await fails(changed, [expectation])) return written(change.caller, change.table, statementOf(expectation))
+    }
     const found = await searchWrite(bench, mutant, await (data ??= readData(bench).catch(() => undefined)))
     return (
       found ??
@@ -36,15 +42,28 @@ export function suggester(bench: Workbench): Suggest {
 const written = (caller: string, table: string, statement: object): string =>
   stringify({ callers: { [caller]: { [table]: statement } } }).trimEnd()
 
-function statementOf({ action, field, gained, lost }: Change): object {
+/** What is so before a change, and is not after it. */
+function expectationOf({ caller, table, action, field, gained, lost }: Change): SetExpectation {
   const widens = gained.count > 0
   const keys = (widens ? gained : lost).keys.slice(0, 1)
-  const [closed, open] = [{ noneOf: keys }, { atLeast: keys }]
-  if (action === 'list')
-    return field === undefined ? { sees: widens ? closed : open } : { hidden: { [field]: widens ? open : closed } }
-  return field === undefined
-    ? { may: { [action]: widens ? closed : open } }
-    : { changes: { [field]: widens ? closed : open } }
+  const about = aspectOf(action, field)
+  return {
+    kind: 'set',
+    caller,
+    table,
+    about,
+    expected: widens === (about.what === 'hidden') ? { atLeast: keys } : { noneOf: keys },
+  }
+}
+
+function aspectOf(action: Action, field: string | undefined): Aspect {
+  if (field !== undefined) return { what: isRead(action) ? 'hidden' : 'changes', field }
+  return isRead(action) ? { what: action === 'get' ? 'gets' : 'sees' } : { what: 'may', action }
+}
+
+function statementOf({ about, expected }: SetExpectation): object {
+  const name = 'action' in about ? about.action : 'field' in about ? about.field : undefined
+  return { [about.what]: name === undefined ? expected : { [name]: expected } }
 }
 
 /**

@@ -40,8 +40,15 @@ export interface RefusalExpected {
   readonly message?: string
 }
 
-const printGiven = (key: KeyGiven): string =>
-  typeof key === 'object' && key !== null && !(key instanceof Date) ? Object.values(key).join(', ') : String(key)
+const isOfSeveral = (key: KeyGiven): key is object => typeof key === 'object' && key !== null && !(key instanceof Date)
+
+/** A key in one line; the fields of one of several by their names, in whatever order they were given. */
+const printGiven = (key: KeyGiven): string => {
+  if (key instanceof Date) return key.toISOString()
+  if (!isOfSeveral(key)) return String(key)
+  const inOrder = Object.entries(key).sort(([left], [right]) => (left < right ? -1 : 1))
+  return inOrder.map(([, value]) => printGiven(value)).join(', ')
+}
 
 async function keysSeen(store: AnyStore, table: string): Promise<readonly string[]> {
   try {
@@ -49,6 +56,19 @@ async function keysSeen(store: AnyStore, table: string): Promise<readonly string
     return (await untyped(store).list(table, { fields: [] })).map((record) => printGiven(record))
   } catch (error) {
     if (error instanceof RefusedError) return []
+    throw error
+  }
+}
+
+/**
+ * A key as the store prints it, however it was written.
+ * @throws {InputError} where it is no key of the table: of none, that it is not seen says nothing
+ */
+async function asStored(store: AnyStore, table: string, key: KeyGiven): Promise<string> {
+  try {
+    return printGiven(await untyped(store).get(table, key, { fields: [] }))
+  } catch (error) {
+    if (error instanceof RefusedError) return printGiven(key)
     throw error
   }
 }
@@ -75,11 +95,13 @@ export async function assertSees(store: AnyStore, table: string, keys: readonly 
 /**
  * Asserts that a caller sees none of these records, or none at all.
  * @throws {ExpectationFailedError} naming those that are seen
+ * @throws {InputError} where what is given is no key of the table
  * @example await assertSeesNone(guard.as(ben), 'entries', [45])
  */
 export async function assertSeesNone(store: AnyStore, table: string, keys?: readonly KeyGiven[]): Promise<void> {
   const actual = await keysSeen(store, table)
-  const seen = keys ? keys.map(printGiven).filter((key) => actual.includes(key)) : actual
+  const asked = keys && (await Promise.all(keys.map((key) => asStored(store, table, key))))
+  const seen = asked ? asked.filter((key) => actual.includes(key)) : actual
   if (seen.length > 0) throw new ExpectationFailedError(`Of ${table}, ${listKeys(seen)} should not be seen.`)
 }
 

@@ -10,14 +10,19 @@ export interface Place {
 
 /** Which of a table's records are meant, for a caller. */
 export type Aspect =
-  /** Those the caller sees. */
+  /** Those the caller sees in a list. */
   | { readonly what: 'sees' }
+  /** Those the caller can read by their keys; the same, unless the rules set the two apart. */
+  | { readonly what: 'gets' }
   /** Those the caller sees and may do this to. */
   | { readonly what: 'may'; readonly action: Action }
   /** Those the caller sees without this field. */
   | { readonly what: 'hidden'; readonly field: string }
   /** Those of which the caller may change this field by an update. */
   | { readonly what: 'changes'; readonly field: string }
+
+/** Whether it is about seeing a record as such. */
+export const isSight = ({ what }: Aspect): boolean => what === 'sees' || what === 'gets'
 
 /** What a set of records has to be; keys as they are printed. */
 export interface KeysExpected {
@@ -83,7 +88,8 @@ export interface Expectations {
 export function aspectName(about: Aspect): string {
   switch (about.what) {
     case 'sees':
-      return 'sees'
+    case 'gets':
+      return about.what
     case 'may':
       return `may ${about.action}`
     case 'hidden':

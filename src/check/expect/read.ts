@@ -1,10 +1,28 @@
 import { type Document, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument } from 'yaml'
-import { inFull, InputError, parseKey, PachterError, printKey, tableOf, UnknownNameError } from '../../model/index.js'
+import {
+  fromPlain,
+  inFull,
+  InputError,
+  parseKey,
+  PachterError,
+  type PlainValue,
+  printKey,
+  tableOf,
+  UnknownNameError,
+} from '../../model/index.js'
 import { type Action, anonymous, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
 import type { MemoryRecord } from '../../decide/index.js'
 import { takesValues, valuesFrom } from '../bench/values.js'
 import { ExpectationFileError, type ExpectationProblem } from '../bench/errors.js'
-import type { AcceptedChange, Aspect, Expectation, Expectations, KeysExpected, TryExpectation } from './expectation.js'
+import {
+  type AcceptedChange,
+  type Aspect,
+  type Expectation,
+  type Expectations,
+  isSight,
+  type KeysExpected,
+  type TryExpectation,
+} from './expectation.js'
 import { type Item, YamlReader } from './yaml-reader.js'
 
 /**
@@ -37,6 +55,8 @@ export function readExpectations(
 
 /** Stands for every action or field that is not named beside it. */
 export const OTHERS = 'others'
+
+const MOMENT = { type: 'timestamp' } as const
 
 /** So many keys may stand in one range. */
 const MOST_IN_RANGE = 100_000
@@ -115,22 +135,28 @@ class Reader extends YamlReader {
     const { actions } = rulesOf(rulebook, owner.table)
     const { fields: all, key } = tableOf(rulebook.model, owner.table)
     const fields = Object.keys(all).filter((name) => !key.includes(name))
-    return this.items(value, `${owner.caller} ${owner.table}`, ['sees', 'may', 'hidden', 'changes', 'tries']).flatMap(
-      (item) => {
-        switch (item.name) {
-          case 'sees':
-            return this.set(owner, { what: 'sees' }, item)
-          case 'may':
-            return this.sets(owner, item, ['update', 'delete', ...actions], (action) => ({ what: 'may', action }))
-          case 'tries':
-            return this.list(item).flatMap((each) => this.try(owner, each))
-          default: {
-            const what = item.name as 'hidden' | 'changes'
-            return this.sets(owner, item, fields, (field) => ({ what, field }))
-          }
+    return this.items(value, `${owner.caller} ${owner.table}`, [
+      'sees',
+      'gets',
+      'may',
+      'hidden',
+      'changes',
+      'tries',
+    ]).flatMap((item) => {
+      switch (item.name) {
+        case 'sees':
+        case 'gets':
+          return this.set(owner, { what: item.name }, item)
+        case 'may':
+          return this.sets(owner, item, ['update', 'delete', ...actions], (action) => ({ what: 'may', action }))
+        case 'tries':
+          return this.list(item).flatMap((each) => this.try(owner, each))
+        default: {
+          const what = item.name as 'hidden' | 'changes'
+          return this.sets(owner, item, fields, (field) => ({ what, field }))
         }
-      },
-    )
+      }
+    })
   }
 
   /** An expectation for each name; `others`, or a word alone, is expected of every name that is not there. */
@@ -152,13 +178,19 @@ class Reader extends YamlReader {
   }
 
   private conditions(owner: Owner, about: Aspect, value: Node | null): KeysExpected {
-    const names = ['atLeast', 'noneOf', ...(about.what === 'sees' ? ['refused'] : [])]
+    const known = this.problems.length
+    const names = ['atLeast', 'noneOf', ...(isSight(about) ? ['refused'] : [])]
     const parts = this.items(value, 'what is expected', names).map((each): KeysExpected | undefined => {
       if (each.name === 'refused') return this.refused(each)
       if (each.name === 'noneOf') return { noneOf: this.keys(owner, each.value) }
       return this.amount(owner, each.value, (atLeast) => ({ atLeast: atLeast as readonly string[] | number }), 'none')
     })
-    return Object.assign({}, ...parts) as KeysExpected
+    const expected = Object.assign({}, ...parts) as KeysExpected
+    const says = (amount: KeysExpected['atLeast']) => (typeof amount === 'object' ? amount.length > 0 : Boolean(amount))
+    const saysNothing = expected.refused === undefined && !says(expected.atLeast) && !says(expected.noneOf)
+    if (saysNothing && this.problems.length === known)
+      this.complain(value, 'this is so whatever is seen: name a key, or how many.')
+    return expected
   }
 
   private refused({ value }: Item): KeysExpected | undefined {
@@ -199,8 +231,9 @@ class Reader extends YamlReader {
     const node = this.resolved(item)
     const written = isScalar(node) ? (node.source ?? String(node.value)) : undefined
     const range = written === undefined ? undefined : rangeIn(written)
-    if (range && range.size <= MOST_IN_RANGE) return range.keys()
+    if (range && range.size > 0 && range.size <= MOST_IN_RANGE) return range.keys()
     try {
+      if (range?.size === 0) throw new InputError(table, { key: 'begins behind where it ends' })
       if (written === undefined) throw new InputError(table, { key: 'must be one value, such as 3 or "4, 7"' })
       return [printKey(model, table, parseKey(model, table, written))]
     } catch (error) {
@@ -277,9 +310,9 @@ class Reader extends YamlReader {
   private moment(item: Item | undefined): Date | undefined {
     if (!item) return undefined
     const { value } = item
-    const moment = new Date(String(this.scalar(value)))
-    if (!Number.isNaN(moment.getTime())) return moment
-    this.complain(value, 'at takes a moment, such as 2026-11-23T09:00:00Z.')
+    const moment = fromPlain(MOMENT, this.scalar(value) as PlainValue)
+    if (moment instanceof Date) return moment
+    this.complain(value, 'at takes a moment with its zone, such as 2026-11-23T09:00:00Z.')
     return undefined
   }
 }

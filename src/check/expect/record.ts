@@ -2,6 +2,7 @@ import { type Document, isScalar, isSeq, type Node, parseDocument, Scalar, visit
 import type { Access } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
 import { rulesOf } from '../../rules/index.js'
+import { bothWays, byKey } from '../look/by-key.js'
 import { type Look, lookAt } from '../look/look.js'
 import { areNumbers, inRanges } from '../bench/keys.js'
 import type { Workbench } from '../bench/workbench.js'
@@ -75,32 +76,53 @@ async function staleStatements(bench: Workbench, all: readonly Expectation[]): P
 }
 
 async function truthAbout(bench: Workbench, caller: string, table: string): Promise<Statements> {
-  const counted = await lookAt(bench, caller, table, { whole: false, count: true, mentioned: [] })
-  if (counted.refused) return { sees: { refused: counted.refused.status } }
-  if (counted.count === 0) return { sees: 'none' }
-  if ((counted.count ?? 0) > LISTED) return { sees: counted.count }
-  const look = await lookAt(bench, caller, table, { whole: true, count: true, mentioned: [] })
-  const keys = [...look.records.keys()]
-  if (keys.length > LISTED_TEXTS && !areNumbers(keys)) return { sees: keys.length }
+  const listed = await sightOf(bench, caller, table)
+  const apart = byKey(bench, table)
+  const single = apart && (await sightOf(apart, caller, table))
+  const sights = { sees: listed.statement, ...(single && { gets: single.statement }) }
+  const areListed = listed.records && single?.records
+  const records = single ? areListed && bothWays(listed.records, single.records) : listed.records
+  if (!records || records.size === 0) return sights
   const { fields, key } = tableOf(bench.rulebook.model, table)
   const settable = Object.keys(fields).filter((name) => !key.includes(name))
   const actions = ['update', 'delete', ...rulesOf(bench.rulebook, table).actions]
   return {
-    sees: inRanges(keys),
-    may: byName(look, actions, (access, action) => access.may[action] === true),
+    ...sights,
+    may: byName(records, actions, (access, action) => access.may[action] === true),
     ...(settable.length > 0 && {
-      hidden: byName(look, settable, (access, field) => access.hidden.includes(field)),
-      changes: byName(look, settable, (access, field) => access.changeable.includes(field)),
+      hidden: byName(records, settable, (access, field) => access.hidden.includes(field)),
+      changes: byName(records, settable, (access, field) => access.changeable.includes(field)),
     }),
   }
 }
 
+/** What a caller sees of a table, as it is stated; and the records, where they are listed. */
+async function sightOf(
+  bench: Workbench,
+  caller: string,
+  table: string,
+): Promise<{ readonly statement: unknown; readonly records?: Look['records'] }> {
+  const counted = await lookAt(bench, caller, table, { whole: false, count: true, mentioned: [] })
+  if (counted.refused) return { statement: { refused: counted.refused.status }, records: new Map() }
+  if (counted.count === 0) return { statement: 'none', records: new Map() }
+  if ((counted.count ?? 0) > LISTED) return { statement: counted.count }
+  const { records } = await lookAt(bench, caller, table, { whole: true, count: true, mentioned: [] })
+  const keys = [...records.keys()]
+  return keys.length > LISTED_TEXTS && !areNumbers(keys)
+    ? { statement: keys.length }
+    : { statement: inRanges(keys), records }
+}
+
 /** For each name the keys it is true of, in a word where that are all; nothing is said of those true of none but that. */
-function byName(look: Look, names: readonly string[], isTrue: (access: Access, name: string) => boolean): unknown {
+function byName(
+  records: Look['records'],
+  names: readonly string[],
+  isTrue: (access: Access, name: string) => boolean,
+): unknown {
   const found = names.flatMap((name) => {
-    const keys = [...look.records].filter(([, access]) => isTrue(access, name)).map(([key]) => key)
+    const keys = [...records].filter(([, access]) => isTrue(access, name)).map(([key]) => key)
     if (keys.length === 0) return []
-    return [[name, keys.length === look.records.size ? 'all' : inRanges(keys)] as const]
+    return [[name, keys.length === records.size ? 'all' : inRanges(keys)] as const]
   })
   if (found.length === 0) return 'none'
   return { ...Object.fromEntries(found), ...(found.length < names.length && { [OTHERS]: 'none' }) }

@@ -1,10 +1,10 @@
 import { printKey } from '../../model/index.js'
 import { type Explanation, explain } from '../explain/why.js'
-import { lookAt } from '../look/look.js'
 import { missingKeys } from '../bench/keys.js'
 import { countForMany } from '../look/reach.js'
 import type { Workbench } from '../bench/workbench.js'
 import { type Expectation, type Expectations, type SetExpectation, type TryExpectation } from './expectation.js'
+import { looksFor } from './looks.js'
 import { differences, type Difference, wantedFor } from './sets.js'
 import { tryDifferences, tryWrite } from '../try/tries.js'
 
@@ -35,6 +35,8 @@ export interface RunOptions {
 
 /** So many failures of one expectation are explained. */
 const EXPLAINED = 3
+
+const EXPLAINED_BY = { sees: 'list', gets: 'get', hidden: 'list', changes: 'update' } as const
 
 /**
  * Holds expectations against what the store gives each caller. Nothing stays written.
@@ -138,13 +140,12 @@ async function checkSets(
   const [first] = expectations
   if (!first) return []
   const { caller, table } = first
-  const wanted = wantedFor(expectations)
-  const look = await lookAt(bench, caller, table, { ...wanted, ...(count !== undefined && { count }) })
+  const looks = await looksFor(bench, caller, table, expectations, count)
   const allKeys = async () =>
     (await bench.everything.list(table, { fields: [] })).map((each) => printKey(bench.rulebook.model, table, each))
   const checked: (readonly [Expectation, readonly Failure[]])[] = []
   for (const each of expectations) {
-    const found = await differences(each, look, allKeys)
+    const found = await differences(each, looks(each.about), allKeys)
     const failures: Failure[] = []
     for (const difference of found) {
       failures.push(await failureFrom(bench, each, difference, explains && failures.length < EXPLAINED))
@@ -162,8 +163,8 @@ async function failureFrom(
 ): Promise<Failure> {
   if (key === undefined) return { text }
   if (!explains) return { text, key }
-  const action = about.what === 'may' ? about.action : about.what === 'changes' ? 'update' : 'list'
-  const field = about.what === 'hidden' || about.what === 'changes' ? { field: about.field } : {}
+  const action = 'action' in about ? about.action : EXPLAINED_BY[about.what]
+  const field = 'field' in about ? { field: about.field } : {}
   return { text, key, why: await explain(bench, { caller, table, action, key, ...field }) }
 }
 

@@ -1,6 +1,6 @@
 import type { Access } from '../../decide/index.js'
 import type { Look, Wanted } from '../look/look.js'
-import type { Aspect, KeysExpected, SetExpectation } from './expectation.js'
+import { type Aspect, isSight, type KeysExpected, type SetExpectation } from './expectation.js'
 
 /** What differs from an expectation: of one record, or of how many there are. */
 export interface Difference {
@@ -18,13 +18,13 @@ export function wantedFor(expectations: readonly SetExpectation[]): Wanted {
   ])
   const isCount = ({ exactly, atLeast }: KeysExpected) => typeof exactly === 'number' || typeof atLeast === 'number'
   const isWhole = ({ about, expected }: SetExpectation) =>
-    about.what === 'sees'
+    isSight(about)
       ? typeof expected.exactly === 'object' || expected.exactly === 'all'
       : expected.exactly !== undefined || isCount(expected)
   return {
     whole: expectations.some(isWhole),
     count: expectations.some(
-      ({ about, expected }) => about.what === 'sees' && (isCount(expected) || expected.refused !== undefined),
+      ({ about, expected }) => isSight(about) && (isCount(expected) || expected.refused !== undefined),
     ),
     mentioned: [...new Set(keys)],
   }
@@ -35,9 +35,11 @@ export function keysThat(about: Aspect, { records }: Look): ReadonlySet<string> 
   return new Set([...records].filter(([, access]) => isTrueOf(about, access)).map(([key]) => key))
 }
 
-export function isTrueOf(about: Aspect, access: Access): boolean {
+export function isTrueOf(about: Aspect, access: Access | undefined): boolean {
+  if (!access) return false
   switch (about.what) {
     case 'sees':
+    case 'gets':
       return true
     case 'may':
       return access.may[about.action] === true
@@ -60,7 +62,7 @@ export async function differences(
 ): Promise<readonly Difference[]> {
   const { exactly, atLeast, noneOf = [], refused } = expected
   const actual = keysThat(about, look)
-  const size = about.what === 'sees' ? (look.count ?? actual.size) : actual.size
+  const size = isSight(about) ? (look.count ?? actual.size) : actual.size
   const unexpected = (keys: Iterable<string>) =>
     [...keys].map((key): Difference => ({ key, how: 'unexpected', text: unexpectedText(about) }))
   const missing = (keys: Iterable<string>) =>
@@ -76,7 +78,7 @@ export async function differences(
     const wanted = new Set(exactly)
     found.push(unexpected([...actual].filter((key) => !wanted.has(key))), missing(exactly))
   } else if (exactly === 'all') {
-    found.push(missing(about.what === 'sees' ? await all() : look.records.keys()))
+    found.push(missing(isSight(about) ? await all() : look.records.keys()))
   } else if (exactly !== undefined && size !== exactly) found.push(amount(`it should be ${exactly}`))
   if (typeof atLeast === 'object') found.push(missing(atLeast))
   else if (atLeast !== undefined && size < atLeast) found.push(amount(`it should be at least ${atLeast}`))
@@ -86,6 +88,7 @@ export async function differences(
 
 const UNEXPECTED: Readonly<Record<Aspect['what'], (name: string) => string>> = {
   sees: () => 'is seen, and should not be',
+  gets: () => 'can be read by its key, and should not be',
   may: (action) => `may ${action}, and should not`,
   hidden: (field) => `does not see ${field}, and should`,
   changes: (field) => `may change ${field}, and should not`,
@@ -93,17 +96,17 @@ const UNEXPECTED: Readonly<Record<Aspect['what'], (name: string) => string>> = {
 
 const MISSING: Readonly<Record<Aspect['what'], (name: string) => string>> = {
   sees: () => 'is not seen, and should be',
+  gets: () => 'cannot be read by its key, and should be',
   may: (action) => `may not ${action}, and should`,
   hidden: (field) => `sees ${field}, and should not`,
   changes: (field) => `may not change ${field}, and should`,
 }
 
-const nameIn = (about: Aspect): string =>
-  about.what === 'sees' ? '' : about.what === 'may' ? about.action : about.field
+const nameIn = (about: Aspect): string => ('action' in about ? about.action : 'field' in about ? about.field : '')
 
 const unexpectedText = (about: Aspect): string => UNEXPECTED[about.what](nameIn(about))
 
 function missingFrom(about: Aspect, key: string, look: Look): Difference {
-  const unseen = about.what !== 'sees' && !look.records.has(key)
+  const unseen = !isSight(about) && !look.records.has(key)
   return { key, how: 'missing', text: unseen ? 'is not seen at all' : MISSING[about.what](nameIn(about)) }
 }

@@ -1,4 +1,4 @@
-import { allOf, type Condition } from '../../condition/index.js'
+import { allOf, anyOf, type Condition } from '../../condition/index.js'
 import {
   type FieldData,
   isMissing,
@@ -23,6 +23,7 @@ import {
 import { EveryoneUnknownError } from '../bench/errors.js'
 import { inBatches } from '../bench/keys.js'
 import type { Workbench } from '../bench/workbench.js'
+import { isApart } from './by-key.js'
 import { countEach } from './one-by-one.js'
 
 /** How much one of all callers reaches. */
@@ -30,7 +31,7 @@ export interface Reach {
   /** The key of the caller's record. */
   readonly key: string
   readonly title?: string
-  /** How many records of each table the caller may list. */
+  /** How many records of each table the caller sees, in a list or by their keys. */
   readonly counts: Readonly<Record<string, number>>
   /** How many in all. */
   readonly total: number
@@ -48,7 +49,7 @@ export interface ReachOfAll {
 }
 
 /**
- * Counts, for everyone in the table of callers, how many records of each table they may list: by a few queries for
+ * Counts, for everyone in the table of callers, how many records of each table they see: by a few queries for
  * each table, however many callers there are.
  *
  * @param everyone which table holds the callers; see {@link everyoneIn}
@@ -123,7 +124,11 @@ async function reachInto(
   besides: readonly Condition[] = [],
 ): Promise<ReachInto> {
   const { rulebook, store, clock } = bench
-  const filter = expand(rulebook, allOf(permission(rulebook, table, 'list'), ...besides))
+  // What can be read by its key is reached as well.
+  const sight = anyOf(
+    ...(isApart(rulebook, table) ? ['list', 'get'] : ['list']).map((way) => permission(rulebook, table, way)),
+  )
+  const filter = expand(rulebook, allOf(sight, ...besides))
   const compilation = await compilationOn(store, rulebook)
   const plan = together(() => planEveryone(compilation, table, filter, everyone))
   if (!plan) {

@@ -1,9 +1,10 @@
 import type { Condition } from '../../condition/index.js'
-import { type Access, RefusedError } from '../../decide/index.js'
+import type { Access } from '../../decide/index.js'
 import { isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
-import { keyAmong } from '../bench/keys.js'
 import { shortKeys } from '../bench/short-keys.js'
 import type { Workbench } from '../bench/workbench.js'
+import { bothWays, byKey } from './by-key.js'
+import { lookAt } from './look.js'
 
 /** A record, and what each caller may do to it. */
 export interface SeenRow {
@@ -13,10 +14,25 @@ export interface SeenRow {
   readonly title?: string
   /** By caller; `null` of those who do not see it. */
   readonly access: Readonly<Record<string, Access | null>>
+  /** The callers who do not see it in a list, and can read it by its key; left out where there are none. */
+  readonly byKey?: readonly string[]
+}
+
+/** How many records a caller sees in lists; and can read by their keys, where the rules set the two apart. */
+interface Listed {
+  readonly count: number
+  readonly byKey?: number
 }
 
 /** What one caller gets of a table as a whole. */
-export type Sight = { readonly count: number } | { readonly status: number; readonly message: string }
+export type Sight = Listed | { readonly status: number; readonly message: string }
+
+/** How many records are seen, in the one way or the other: at least so many where there are two. */
+export const seenCount = (sight: Sight): number => ('count' in sight ? Math.max(sight.count, sight.byKey ?? 0) : 0)
+
+/** The same in words. */
+export const seenText = ({ count, byKey }: Listed): string =>
+  byKey === undefined || byKey === count ? String(count) : `${count}, by key ${byKey}`
 
 /** What callers see of one table, side by side. */
 export interface SeenTable {
@@ -100,9 +116,14 @@ async function* rowsSeen(
   const wanted = { fields: title === undefined ? [] : [title], ...(where && { where }), ...(orderBy && { orderBy }) }
   for await (const records of batches(bench.everything.stream(table, wanted))) {
     const keys = records.map((record) => printKey(bench.rulebook.model, table, record))
+    const apart = byKey(bench, table)
+    const listed = new Map<string, ReadonlyMap<string, Access>>()
     const access = new Map<string, ReadonlyMap<string, Access>>()
     for (const name of callers) {
-      if ('count' in (sights[name] as Sight)) access.set(name, await accessTo(bench, table, name, keys))
+      if (!('count' in (sights[name] as Sight))) continue
+      const found = await accessTo(bench, name, table, keys)
+      listed.set(name, found)
+      access.set(name, apart ? bothWays(found, await accessTo(apart, name, table, keys)) : found)
     }
     for (const [at, record] of records.entries()) {
       const key = keys[at] as string
@@ -110,7 +131,9 @@ async function* rowsSeen(
       const isSeen = Object.values(each).some((one) => one !== null)
       if (!(isSeen || hidden) || (differ && isAlike(Object.values(each)))) continue
       const value = title === undefined ? undefined : record[title]
-      yield { key, ...(!isMissing(value) && { title: String(value) }), access: each }
+      const beyond = callers.filter((name) => each[name] && !listed.get(name)?.has(key))
+      const named = !isMissing(value) && { title: String(value) }
+      yield { key, ...named, access: each, ...(beyond.length > 0 && { byKey: beyond }) }
     }
   }
 }
@@ -126,10 +149,8 @@ async function* batches<T>(all: AsyncIterable<T>): AsyncGenerator<readonly T[]> 
   if (batch.length > 0) yield batch
 }
 
-async function accessTo(bench: Workbench, table: string, caller: string, keys: readonly string[]) {
-  const { model } = bench.rulebook
-  const found = await bench.as(caller).list(table, { fields: [], access: true, where: keyAmong(model, table, keys) })
-  return new Map(found.map((record) => [printKey(model, table, record), record['$access'] as Access]))
+async function accessTo(bench: Workbench, caller: string, table: string, keys: readonly string[]) {
+  return (await lookAt(bench, caller, table, { whole: false, count: false, mentioned: keys })).records
 }
 
 const isAlike = ([first, ...others]: readonly (Access | null)[]): boolean =>
@@ -139,12 +160,11 @@ const isAlike = ([first, ...others]: readonly (Access | null)[]): boolean =>
 const summary = (access: Access | null) => access && [access.may, access.changeable, access.hidden]
 
 async function sightOf(bench: Workbench, table: string, caller: string): Promise<Sight> {
-  try {
-    return { count: await bench.as(caller).count(table) }
-  } catch (error) {
-    if (!(error instanceof RefusedError)) throw error
-    return { status: error.status, message: error.message }
-  }
+  const wanted = { whole: false, count: true, mentioned: [] }
+  const [listed, apart] = [await lookAt(bench, caller, table, wanted), byKey(bench, table)]
+  const single = apart && (await lookAt(apart, caller, table, wanted))
+  if (listed.refused && (single?.refused ?? true)) return listed.refused
+  return { count: listed.count ?? 0, ...(single && { byKey: single.count ?? 0 }) }
 }
 
 /** How much of each table each caller sees. */

@@ -1,4 +1,4 @@
-import type { SeenCounts, Sight } from '../look/see.js'
+import { seenCount, type SeenCounts, seenText, type Sight } from '../look/see.js'
 
 /** How many records of each table each caller sees, with a bar against whoever sees most. */
 export function Reached({ counts: { callers, tables } }: { readonly counts: SeenCounts }) {
@@ -16,7 +16,7 @@ export function Reached({ counts: { callers, tables } }: { readonly counts: Seen
         </thead>
         <tbody>
           {Object.entries(tables).map(([table, sights]) => {
-            const most = Math.max(1, ...Object.values(sights).map(countOf))
+            const most = Math.max(1, ...Object.values(sights).map(seenCount))
             return (
               <tr>
                 <th>{table}</th>
@@ -36,14 +36,12 @@ export function Reached({ counts: { callers, tables } }: { readonly counts: Seen
   )
 }
 
-const countOf = (sight: Sight): number => ('count' in sight ? sight.count : 0)
-
 function Cell({ sight, most }: { readonly sight: Sight; readonly most: number }) {
   if (!('count' in sight)) return <td class="quiet">{sight.status === 401 ? 'sign in' : 'closed'}</td>
   return (
     <td>
-      {sight.count}
-      <span class="bar" style={`width:${Math.round((sight.count / most) * 100)}%`} />
+      {seenText(sight)}
+      <span class="bar" style={`width:${Math.round((seenCount(sight) / most) * 100)}%`} />
     </td>
   )
 }

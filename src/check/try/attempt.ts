@@ -1,8 +1,8 @@
 import { isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
-import { RefusedError } from '../../decide/index.js'
 import type { Everyone } from '../../sql/index.js'
 import { type Attempt, type Tried, tryWrite } from './tries.js'
-import { keyAmong } from '../bench/keys.js'
+import { byKey } from '../look/by-key.js'
+import { lookAt } from '../look/look.js'
 import { whoSees } from '../look/reach.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -79,12 +79,10 @@ async function seers(bench: Workbench, table: string, key: string, everyone: Eve
   const { model } = bench.rulebook
   const callers: string[] = []
   for (const name of bench.names) {
-    const where = keyAmong(model, table, [key])
-    try {
-      if (await bench.as(name).exists(table, { where })) callers.push(name)
-    } catch (error) {
-      if (!(error instanceof RefusedError)) throw error
-    }
+    const isSeen = async (at: Workbench | undefined) =>
+      at !== undefined &&
+      (await lookAt(at, name, table, { whole: false, count: false, mentioned: [key] })).records.size > 0
+    if ((await isSeen(bench)) || (await isSeen(byKey(bench, table)))) callers.push(name)
   }
   return { callers, everyone: everyone ? await whoSees(bench, everyone, table, parseKey(model, table, key)) : [] }
 }
