@@ -1,5 +1,7 @@
+import { allOf, normalise, notOf } from '../../condition/index.js'
 import type { Access } from '../../decide/index.js'
-import { noteChecked, type Rulebook, rulesOf } from '../../rules/index.js'
+import { noteChecked, permission, type Rulebook, rulesOf, specialise } from '../../rules/index.js'
+import { compilationOn, planCount } from '../../sql/index.js'
 import type { Workbench } from '../bench/workbench.js'
 
 const WAYS = ['list', 'get']
@@ -53,4 +55,17 @@ export function bothWays(
 ): ReadonlyMap<string, Access> {
   const keys = new Set([...listed.keys(), ...single.keys()])
   return new Map([...keys].map((key) => [key, inEitherWay(listed.get(key), single.get(key)) as Access]))
+}
+
+/** How many records a caller can read by their keys and does not see in a list. */
+export async function countBeyond(bench: Workbench, name: string, table: string): Promise<number> {
+  const { rulebook, store, clock } = bench
+  const caller = bench.caller(name)
+  if (caller.trusted !== undefined || !isApart(rulebook, table)) return 0
+  const sight = (way: string) => specialise(permission(rulebook, table, way), caller)
+  const beyond = normalise(allOf(sight('get'), notOf(sight('list'))))
+  if (beyond.kind === 'never') return 0
+  const compilation = { ...(await compilationOn(store, rulebook)), form: 'scan' } as const
+  const { text, bind } = planCount(compilation, table, beyond)
+  return Number((await store.query(text, bind({ caller, clock }))).rows[0]?.['count'] ?? 0)
 }

@@ -3,7 +3,7 @@ import type { Access } from '../../decide/index.js'
 import { isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
 import { shortKeys } from '../bench/short-keys.js'
 import type { Workbench } from '../bench/workbench.js'
-import { bothWays, byKey } from './by-key.js'
+import { bothWays, byKey, countBeyond } from './by-key.js'
 import { lookAt } from './look.js'
 
 /** A record, and what each caller may do to it. */
@@ -18,7 +18,7 @@ export interface SeenRow {
   readonly byKey?: readonly string[]
 }
 
-/** How many records a caller sees in lists; and can read by their keys, where the rules set the two apart. */
+/** How many records a caller sees in lists; and how many more can be read by their keys alone, where there are any. */
 interface Listed {
   readonly count: number
   readonly byKey?: number
@@ -27,12 +27,12 @@ interface Listed {
 /** What one caller gets of a table as a whole. */
 export type Sight = Listed | { readonly status: number; readonly message: string }
 
-/** How many records are seen, in the one way or the other: at least so many where there are two. */
-export const seenCount = (sight: Sight): number => ('count' in sight ? Math.max(sight.count, sight.byKey ?? 0) : 0)
+/** How many records are seen, in the one way or the other. */
+export const seenCount = (sight: Sight): number => ('count' in sight ? sight.count + (sight.byKey ?? 0) : 0)
 
 /** The same in words. */
 export const seenText = ({ count, byKey }: Listed): string =>
-  byKey === undefined || byKey === count ? String(count) : `${count}, by key ${byKey}`
+  byKey === undefined ? String(count) : `${count}, ${byKey} by key`
 
 /** What callers see of one table, side by side. */
 export interface SeenTable {
@@ -160,11 +160,10 @@ const isAlike = ([first, ...others]: readonly (Access | null)[]): boolean =>
 const summary = (access: Access | null) => access && [access.may, access.changeable, access.hidden]
 
 async function sightOf(bench: Workbench, table: string, caller: string): Promise<Sight> {
-  const wanted = { whole: false, count: true, mentioned: [] }
-  const [listed, apart] = [await lookAt(bench, caller, table, wanted), byKey(bench, table)]
-  const single = apart && (await lookAt(apart, caller, table, wanted))
-  if (listed.refused && (single?.refused ?? true)) return listed.refused
-  return { count: listed.count ?? 0, ...(single && { byKey: single.count ?? 0 }) }
+  const listed = await lookAt(bench, caller, table, { whole: false, count: true, mentioned: [] })
+  const beyond = await countBeyond(bench, caller, table)
+  if (listed.refused && beyond === 0) return listed.refused
+  return { count: listed.count ?? 0, ...(beyond > 0 && { byKey: beyond }) }
 }
 
 /** How much of each table each caller sees. */
