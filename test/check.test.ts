@@ -3,9 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
-import { defineRules } from 'pachter'
 import {
-  compareRulebooks,
   coverage,
   type Fixture,
   mutantsOf,
@@ -16,14 +14,12 @@ import {
   recordExpectations,
   runExpectations,
   runFile,
-  seeCounts,
-  seeTable,
   type Workbench,
 } from 'pachter/check'
 import { parse } from 'yaml'
 import { callers } from '../examples/allotment/callers.js'
 import { model } from '../examples/allotment/model.js'
-import { caller, rules } from '../examples/allotment/rules.js'
+import { rules } from '../examples/allotment/rules.js'
 import { readData } from '../examples/allotment/database.js'
 import { demo, pachter, quick } from './support/command-line.js'
 import { scratchFolder } from './support/scratch.js'
@@ -210,60 +206,6 @@ export default defineConfig({ rules: rules as never, callers, store, titles: { e
     expect(now['ben']?.['entries']).to.deep.include({ sees: { atLeast: [3] }, hidden: 'none' })
     expect(now['ben']?.['entries']?.['may']).to.deep.equal({ update: [3, 5, 6, 12], delete: [5, 6, 12] })
     expect(await recordExpectations(bench, known, 'known.yaml')).to.match(/^# Reviewed\.[^]*# ana shares it/)
-  })
-
-  it('sees what can be read by its key and is in no list, and who may change it', async () => {
-    const by = (get: boolean) =>
-      defineRules(model, caller, {
-        plots: ({ table, row, caller, signedIn }) =>
-          table.ties({ holder: row.holderId.is(caller.id) }).grants({
-            list: ['holder'],
-            get: [...(get ? [{ to: signedIn, fields: ['number'] } as const] : []), 'holder'],
-            update: [{ to: signedIn, fields: ['areaM2'], when: row.number.isSet() }],
-          }),
-      })
-    const subject = { callers: { ana: { id: 1 } }, store: fixture.store }
-    const [closed, opened] = [by(false), by(true)].map((rules) => openWorkbench({ ...subject, rules })) as [
-      Workbench,
-      Workbench,
-    ]
-    const plots = ((await readData())['plots'] as unknown[]).length
-    expect(await seeCounts(opened, ['ana'])).to.have.nested.property('tables.plots.ana.byKey', plots - 2)
-    const { rows } = await seeTable(opened, 'plots', ['ana'])
-    expect(rows.filter(({ byKey }) => byKey?.includes('ana'))).to.have.length(plots - 2)
-    const { changes, widened } = await compareRulebooks(closed, opened.rulebook)
-    const gained = changes.filter(({ table }) => table === 'plots').map((each) => [each.action, each.gained.count])
-    expect([widened, gained]).to.deep.equal([
-      true,
-      [
-        ['get', plots - 2],
-        ['update', plots - 2],
-      ],
-    ])
-    // Every change to who reads what by its key is noticed, or said how to notice it.
-    const file = async (at: Workbench, text: string) => (await openExpectations(at, text, 'apart.yaml')).expectations
-    const { survivors } = await mutate(closed, await file(closed, 'callers: { ana: { plots: { sees: 2 } } }'))
-    const wider = survivors.find(({ change }) => change === 'plots: get grant to holder opened to whoever is signed in')
-    expect(wider?.suggestion).to.match(/gets:\n +noneOf:/)
-    const stated = await file(closed, wider?.suggestion ?? '')
-    expect(await runExpectations(closed, stated.all)).to.have.nested.property('[0].failures').that.is.empty
-    expect(await runExpectations(opened, stated.all)).to.have.nested.property(
-      '[0].failures[0].text',
-      'can be read by its key, and should not be',
-    )
-    expect(await recordExpectations(opened, undefined, 'apart.yaml')).to.match(/plots:\n +sees: .*\n +gets: \[1\.\./)
-    // A database that cannot be asked notices no change.
-    let isLost = false
-    const failing = {
-      ...fixture.store,
-      query: (...asked: Parameters<typeof fixture.store.query>) =>
-        isLost ? Promise.reject(new Error('Lost.')) : fixture.store.query(...asked),
-    }
-    const lost = openWorkbench({ ...subject, rules: by(true), store: failing })
-    const expected = await file(lost, 'callers: { ana: { plots: { sees: 2 } } }')
-    isLost = true
-    const accepted = mutantsOf(lost.rulebook).map(({ change }) => ({ change, reason: 'Nobody minds.' }))
-    expect((await refusalOf(mutate(lost, { ...expected, accepted }))).message).to.match(/Lost|did not/)
   })
 
   it('says where a file of expectations is wrong, and why, with exit status 2', async () => {

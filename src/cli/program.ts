@@ -1,6 +1,7 @@
 import { type Shell } from './shell.js'
 import { type Command } from 'commander'
 import { bigIntAsText } from '../model/index.js'
+import { visibly } from './visible.js'
 
 /** The options every command has. */
 export interface Options {
@@ -20,7 +21,7 @@ export function addCommand(program: Command, usage: string, description: string)
 /** For options that may be repeated. */
 export const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
 
-/** Prints data for programs or for people. */
+/** Prints data for programs or for people: colours are ours, and nothing in the data is a command to a terminal. */
 export function show<T>(shell: Shell, { json }: Pick<Options, 'json'>, data: T, print: (data: T) => string): void {
-  shell.print(json ? JSON.stringify(data, bigIntAsText, 2) : print(data))
+  shell.print(json ? JSON.stringify(data, bigIntAsText, 2) : print(visibly(data)))
 }

@@ -13,6 +13,7 @@ import { addSee } from './see.js'
 import type { Shell } from './shell.js'
 import { shorten } from './table.js'
 import { addTry } from './try.js'
+import { visible } from './visible.js'
 import { addWhy } from './why.js'
 
 const WRONG_USE = 2
@@ -59,7 +60,7 @@ export async function run(args: readonly string[], shell: Shell): Promise<number
   } catch (error) {
     // Commander has printed its message or the help already.
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : WRONG_USE
-    shell.note(shorten(textOf(error)))
+    shell.note(visible(shorten(textOf(error))))
     return WRONG_USE
   }
 }

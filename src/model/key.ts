@@ -114,6 +114,6 @@ function isPlainObject(value: unknown): value is Record<string, unknown> {
 
 function writePart(value: unknown): string {
   if (value instanceof Date) return value.toISOString()
-  const isPlain = typeof value !== 'string' || /^[^\s",](?:[^,]*[^\s,])?$/.test(value)
+  const isPlain = typeof value !== 'string' || /^[^\s",](?:[^,\p{Cc}]*[^\s,])?$/u.test(value)
   return isPlain ? String(value) : JSON.stringify(value)
 }

@@ -212,10 +212,10 @@ function describe(operands: readonly Operand[], place: Place): readonly string[]
   })
 }
 
-/** Writes a value for a reader: `'public'`, `(1, 2)`, `missing`. */
+/** Writes a value for a reader, on one line: `'public'`, `(1, 2)`, `missing`. */
 export function writeValue(value: unknown): string {
   if (isMissing(value)) return 'missing'
   if (value instanceof Date) return value.toISOString()
   if (Array.isArray(value)) return value.length === 0 ? '()' : `(${value.map(writeValue).join(', ')})`
-  return typeof value === 'string' ? `'${value}'` : String(value as Value)
+  return typeof value === 'string' ? `'${value.replaceAll('\n', '\\n')}'` : String(value as Value)
 }

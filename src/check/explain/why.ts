@@ -1,6 +1,6 @@
 import { type Condition, contains, operandsOf, print } from '../../condition/index.js'
 import { type MemoryRecord, stampsToSet, stampValues, type Verdict, whoName } from '../../decide/index.js'
-import { fieldOf, isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
+import { fieldOf, parseKey, printKey, tableOf } from '../../model/index.js'
 import {
   type Action,
   assertAction,
@@ -17,6 +17,7 @@ import {
   withoutChange,
 } from '../../rules/index.js'
 import { recordAt } from '../bench/keys.js'
+import { titleOf } from '../bench/titles.js'
 import { type Setting, trace, type Trace } from './trace.js'
 import { attributesOf, type Workbench } from '../bench/workbench.js'
 
@@ -113,11 +114,11 @@ export async function explain(bench: Workbench, question: Question): Promise<Exp
     caller.trusted !== undefined ||
     (isRead(action) && isKey(bench, table, field)) ||
     (opened && !fixed)
-  const title = record[bench.titles[table] ?? '']
+  const title = titleOf(bench, table, record)
   return {
     ...question,
     key: printKey(rulebook.model, table, record),
-    ...(!isMissing(title) && { title: String(title) }),
+    ...(title !== undefined && { title }),
     allowed: verdict.allowed && free,
     status: verdict.status,
     message: verdict.message,

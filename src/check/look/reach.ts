@@ -1,13 +1,5 @@
 import { allOf, anyOf, type Condition } from '../../condition/index.js'
-import {
-  type FieldData,
-  isMissing,
-  type KeyValues,
-  printKey,
-  tableOf,
-  toPlain,
-  UnknownNameError,
-} from '../../model/index.js'
+import { type FieldData, type KeyValues, printKey, tableOf, toPlain, UnknownNameError } from '../../model/index.js'
 import { type Caller, expand, permission, type Rulebook, shapeOfCaller, specialise } from '../../rules/index.js'
 import {
   compilationOn,
@@ -22,6 +14,7 @@ import {
 } from '../../sql/index.js'
 import { EveryoneUnknownError } from '../bench/errors.js'
 import { inBatches } from '../bench/keys.js'
+import { titleOf } from '../bench/titles.js'
 import type { Workbench } from '../bench/workbench.js'
 import { isApart } from './by-key.js'
 import { countEach } from './one-by-one.js'
@@ -75,9 +68,9 @@ export async function reachOfAll(
   const reaches = people.map((record): Reach => {
     const key = keyOf(record)
     const counts = Object.fromEntries([...found].map(([table, each]) => [table, each.of.get(key) ?? each.open]))
-    const title = titleField === undefined ? undefined : record[titleField]
+    const title = titleOf(bench, everyone.table, record)
     const total = sum(counts)
-    return { key, ...(!isMissing(title) && { title: String(title) }), counts, total, own: total - sum(open) }
+    return { key, ...(title !== undefined && { title }), counts, total, own: total - sum(open) }
   })
   return { everyone: everyone.table, open, reaches: reaches.sort((left, right) => right.own - left.own) }
 }
@@ -112,7 +105,7 @@ export async function whoSees(
   const people = await bench.everything.list(everyone.table, { fields: title === undefined ? [] : [title] })
   const named = people.map((record) => {
     const own = printKey(bench.rulebook.model, everyone.table, record)
-    return { own, name: title === undefined ? own : String(record[title] ?? own) }
+    return { own, name: titleOf(bench, everyone.table, record) ?? own }
   })
   return named.filter(({ own }) => (of.get(own) ?? open) > 0).map(({ name }) => name)
 }

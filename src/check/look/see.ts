@@ -1,7 +1,8 @@
 import type { Condition } from '../../condition/index.js'
 import type { Access } from '../../decide/index.js'
-import { isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
+import { parseKey, printKey, tableOf } from '../../model/index.js'
 import { shortKeys } from '../bench/short-keys.js'
+import { titleOf } from '../bench/titles.js'
 import type { Workbench } from '../bench/workbench.js'
 import { bothWays, byKey, countBeyond } from './by-key.js'
 import { lookAt } from './look.js'
@@ -130,10 +131,14 @@ async function* rowsSeen(
       const each = Object.fromEntries(callers.map((name) => [name, access.get(name)?.get(key) ?? null]))
       const isSeen = Object.values(each).some((one) => one !== null)
       if (!(isSeen || hidden) || (differ && isAlike(Object.values(each)))) continue
-      const value = title === undefined ? undefined : record[title]
+      const known = titleOf(bench, table, record)
       const beyond = callers.filter((name) => each[name] && !listed.get(name)?.has(key))
-      const named = !isMissing(value) && { title: String(value) }
-      yield { key, ...named, access: each, ...(beyond.length > 0 && { byKey: beyond }) }
+      yield {
+        key,
+        ...(known !== undefined && { title: known }),
+        access: each,
+        ...(beyond.length > 0 && { byKey: beyond }),
+      }
     }
   }
 }

@@ -4,6 +4,7 @@ import { type Attempt, type Tried, tryWrite } from './tries.js'
 import { byKey } from '../look/by-key.js'
 import { lookAt } from '../look/look.js'
 import { whoSees } from '../look/reach.js'
+import { titleOf } from '../bench/titles.js'
 import type { Workbench } from '../bench/workbench.js'
 
 /** Who sees a record before a write, and after it. */
@@ -51,12 +52,12 @@ export async function tryAs(bench: Workbench, attempt: Attempt, everyone?: Every
     after = await seers(inside, table, printKey(model, table, key), everyone)
   })
   const record = tried.after ?? tried.before
-  const title = record?.[bench.titles[table] ?? '']
+  const title = titleOf(bench, table, record)
   const size = everyone ? await bench.everything.count(everyone.table) : 0
   return {
     attempt,
     ...(tried.key && { key: printKey(model, table, tried.key) }),
-    ...(!isMissing(title) && { title: String(title) }),
+    ...(title !== undefined && { title }),
     status: tried.status,
     ...(tried.message !== undefined && { message: tried.message }),
     ...(tried.hint !== undefined && { hint: tried.hint }),
