@@ -19,7 +19,7 @@ import {
 } from '../../rules/index.js'
 import { compilationOn, planCount, planList, type Statement } from '../../sql/index.js'
 import { ComparisonError } from '../bench/errors.js'
-import { isApart } from '../look/by-key.js'
+import { waysToRead } from '../look/by-key.js'
 import type { Workbench } from '../bench/workbench.js'
 
 /** Some of a table's records: how many, and the keys of the first few. */
@@ -124,7 +124,7 @@ function respectsOf(
   const fields = Object.keys(tableOf(before.model, table).fields).filter(
     (name) => name in tableOf(after.model, table).fields,
   )
-  const reads = isApart(before, table) || isApart(after, table) ? ['list', 'get'] : ['list']
+  const reads = [...new Set([before, after].flatMap((each) => waysToRead(each, table)))]
   const respects: readonly Respect[] = [
     ...reads.flatMap((action) => [{ action }, ...fields.map((field) => ({ action, field }))]),
     { action: 'create' },

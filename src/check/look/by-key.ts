@@ -13,6 +13,10 @@ export function isApart(rulebook: Rulebook, table: string): boolean {
   return isGranted || Object.values(denies).some(({ on }) => on.some((action) => WAYS.includes(action)))
 }
 
+/** The ways in which the records of a table are read, where the rules tell them apart; else lists stand for both. */
+export const waysToRead = (rulebook: Rulebook, table: string): readonly string[] =>
+  isApart(rulebook, table) ? WAYS : ['list']
+
 const benches = new WeakMap<Workbench, Map<string, Workbench>>()
 
 /**

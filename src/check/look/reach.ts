@@ -16,7 +16,7 @@ import { EveryoneUnknownError } from '../bench/errors.js'
 import { inBatches } from '../bench/keys.js'
 import { titleOf } from '../bench/titles.js'
 import type { Workbench } from '../bench/workbench.js'
-import { isApart } from './by-key.js'
+import { waysToRead } from './by-key.js'
 import { countEach } from './one-by-one.js'
 
 /** How much one of all callers reaches. */
@@ -118,9 +118,7 @@ async function reachInto(
 ): Promise<ReachInto> {
   const { rulebook, store, clock } = bench
   // What can be read by its key is reached as well.
-  const sight = anyOf(
-    ...(isApart(rulebook, table) ? ['list', 'get'] : ['list']).map((way) => permission(rulebook, table, way)),
-  )
+  const sight = anyOf(...waysToRead(rulebook, table).map((way) => permission(rulebook, table, way)))
   const filter = expand(rulebook, allOf(sight, ...besides))
   const compilation = await compilationOn(store, rulebook)
   const plan = together(() => planEveryone(compilation, table, filter, everyone))
