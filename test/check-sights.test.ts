@@ -73,6 +73,26 @@ describe('looking at Korenveld', () => {
       'can be read by its key, and should not be',
     )
     expect(await recordExpectations(opened, undefined, 'apart.yaml')).to.match(/plots:\n +sees: .*\n +gets: \[1\.\./)
+    // Whoever cannot see a plot writes nothing about it: that is noticed by what is stated of entries.
+    const journal = openWorkbench({
+      ...subject,
+      rules: defineRules(model, caller, {
+        plots: ({ table, row, caller }) =>
+          table.ties({ holder: row.holderId.is(caller.id) }).grants({ read: ['holder'] }),
+        entries: ({ table, row, caller, now }) =>
+          table
+            .ties({ author: row.authorId.is(caller.id) })
+            .grants({ read: ['author'], create: [{ to: 'author', fields: ['plotId', 'audience', 'title', 'body'] }] })
+            .stamps({ create: { authorId: caller.id, createdAt: now } }),
+      }),
+    })
+    const about = `callers:
+  ana:
+    entries:
+      tries:
+        - { create: null, with: { plotId: 9, audience: private, title: Leeks, body: Tall. }, status: 422 }`
+    const { survivors: others } = await mutate(journal, await read(journal, about))
+    expect(others.map(({ change }) => change)).to.not.include('plots: tie holder always holds')
     // A database that cannot be asked notices no change.
     let isLost = false
     const failing = {

@@ -34,7 +34,9 @@ export async function samplePeople(
   }))
 }
 
+/** SQLite keeps texts in columns of numbers: only what is a number is written as one. */
 function valueText({ data }: DraftField, value: unknown): string {
-  if (data.type === 'integer') return String(value)
-  return data.type === 'bigInteger' ? `${String(value)}n` : quoted(String(value))
+  const text = String(value)
+  if (!/^-?\d+$/.test(text)) return quoted(text)
+  return data.type === 'integer' ? text : data.type === 'bigInteger' ? `${text}n` : quoted(text)
 }

@@ -1,4 +1,4 @@
-import { always, type Condition, contains, never, partsOf, print, rewrite } from '../../condition/index.js'
+import { always, type Condition, never, partsOf, print, rewrite } from '../../condition/index.js'
 import { whoName } from '../../decide/index.js'
 import { tableOf } from '../../model/index.js'
 import {
@@ -252,37 +252,5 @@ function barVariants(rules: TableRules): readonly Variant<TableRules>[] {
       : []),
     ...(gone ? [{ text: 'nothing is gone', of: { ...rules, gone: { ...gone, when: never } } }] : []),
     ...(gone?.onDelete ? [{ text: 'a delete removes', of: { ...rules, gone: omit(gone, 'onDelete') } }] : []),
-  ]
-}
-
-/** The tables on which a change to a table's rules can tell: itself, and those whose rules ask it, or ask those. */
-export function tablesAffected({ model, tables }: Rulebook, changed: string | undefined): ReadonlySet<string> {
-  if (changed === undefined) return new Set(Object.keys(model.tables))
-  // Where records of a table are barred, that tells wherever a step leads there.
-  const isBarred = ({ fence, gone }: Partial<TableRules> = {}) => fence !== undefined || gone !== undefined
-  const asks = (table: string, asked: string) =>
-    contains(
-      { kind: 'all', of: conditionsOf(tables[table]) },
-      (part) => (part.kind === 'may' || (part.kind === 'some' && isBarred(tables[asked]))) && part.table === asked,
-    )
-  const affected = new Set([changed])
-  for (const each of affected) {
-    for (const table of Object.keys(model.tables)) if (asks(table, each)) affected.add(table)
-  }
-  return affected
-}
-
-function conditionsOf(rules: TableRules | undefined): readonly Condition[] {
-  if (!rules) return []
-  const grants = Object.values(rules.grants).flat()
-  return [
-    ...Object.values(rules.ties),
-    ...grants.flatMap(({ to, when, after }) => [...to, when, after]).filter((each) => typeof each === 'object'),
-    ...Object.values(rules.denies).flatMap(({ when, except }) => [
-      when,
-      ...except.filter((each) => typeof each === 'object'),
-    ]),
-    ...Object.values(rules.checks.records).map(({ that }) => that),
-    ...(rules.fence ? [rules.fence] : []),
   ]
 }

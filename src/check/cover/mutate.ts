@@ -1,6 +1,6 @@
-import { type AcceptedChange, type Expectations, runExpectations } from '../expect/index.js'
+import { type AcceptedChange, type Expectation, type Expectations, runExpectations } from '../expect/index.js'
 import { fails } from './fails.js'
-import { mutantsOf, tablesAffected } from './mutants.js'
+import { mutantsOf } from './mutants.js'
 import { suggester } from './suggest.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -40,12 +40,11 @@ export async function mutate(
   const suggest = suggester(bench)
   const unnoticed: Survivor[] = []
   for (const [at, mutant] of mutants.entries()) {
-    const affected = tablesAffected(bench.rulebook, mutant.table)
     const changed = bench.instead({ rules: mutant.rulebook })
-    // The table's own expectations come first: they are the likeliest to notice.
-    const own = all.filter(({ table }) => table === mutant.table)
-    const others = all.filter(({ table }) => table !== mutant.table && affected.has(table))
-    if (!(await isNoticed(bench, changed, [...own, ...others]))) {
+    // The table's own expectations come first: they are the likeliest to notice. What is seen of a table tells on others, too.
+    const isOwn = ({ table }: Expectation) => table === mutant.table
+    const inOrder = [...all.filter(isOwn), ...all.filter((each) => !isOwn(each))]
+    if (!(await isNoticed(bench, changed, inOrder))) {
       const reason = accepted.find(({ change }) => change === mutant.change)?.reason
       const suggestion = reason === undefined ? await suggest(mutant) : ''
       unnoticed.push({
