@@ -80,9 +80,25 @@ const table = fc
     }
   })
 
+/** Who signs in. */
+const PEOPLE = fc.constantFrom('bigint', 'text', 'bigInteger' as const).map((type): CatalogueTable => ({
+  name: 'people',
+  columns: [
+    { name: 'id', type, shape: { type: type === 'bigint' ? 'integer' : type } },
+    { name: 'password', type: 'text', shape: { type: 'text' } },
+  ],
+  key: ['id'],
+  uniques: [],
+  references: [],
+}))
+
 /** A reference mostly leads to the key of a table that is there. */
 const catalogue = fc
-  .uniqueArray(table, { selector: ({ schema, name: called }) => JSON.stringify([schema, called]), maxLength: 6 })
+  .tuple(
+    fc.uniqueArray(table, { selector: ({ schema, name: called }) => JSON.stringify([schema, called]), maxLength: 6 }),
+    fc.array(PEOPLE, { maxLength: 1 }),
+  )
+  .map(([others, people]) => [...others, ...people])
   .map((tables): Catalogue => ({
     dialect: 'postgresql',
     tables: tables.map((each, at) => ({
@@ -97,24 +113,39 @@ const catalogue = fc
     })),
   }))
 
+/** What SQLite can hold in a column of any type. */
+const HELD = ['7, roles: [globalThis.process]', '7n }, other: { id: 8', "it's", '\\', '`${x}`\n', '7', 7, 7n]
+
 /** Runs the files as they were written, one after another. */
-function run(files: Readonly<Record<string, string>>): pachter.Rulebook {
-  const code = ['model', 'caller', 'rules']
-    .map((each) => files[`access/${each}.ts`] as string)
-    .map((text) => text.replaceAll(/^import .*$/gm, '').replaceAll('export const', 'const'))
-  const names = Object.keys(pachter).filter((each) => code.join().includes(each))
-  return new Function(...names, `'use strict'; ${code.join('\n')}; return rules`)(
-    ...names.map((each) => pachter[each as keyof typeof pachter]),
-  ) as pachter.Rulebook
+function run(files: Readonly<Record<string, string>>) {
+  const code = [...['model', 'caller', 'rules'].map((each) => `access/${each}.ts`), 'pachter.config.ts']
+    .map((file) => files[file] as string)
+    .map((text) =>
+      text
+        .replaceAll(/^import .*$/gm, '')
+        .replace('export const', 'const')
+        .replace('export default', ''),
+    )
+  const called = { ...pachter, defineConfig: (config: object) => config }
+  const names = Object.keys(called).filter((each) => code.join().includes(each)) as (keyof typeof called)[]
+  const whole = code.with(-1, `return ${code.at(-1)?.trimStart()}`).join('\n')
+  return new Function(...names, `'use strict'; ${whole}`)(...names.map((each) => called[each])) as {
+    readonly rules: pachter.Rulebook
+    readonly callers: Readonly<Record<string, object>>
+  }
 }
 
 describe('adopt, of any database', () => {
   it('writes files that load, that are of one mind with it, and that let nobody in but by a tie', async () => {
     await fc.assert(
-      fc.asyncProperty(catalogue, async (drawn) => {
-        const store = { dialect: postgresql, query: async () => ({ rows: [], touched: 0 }) }
+      fc.asyncProperty(catalogue, fc.constantFrom(...HELD), async (drawn, value) => {
+        const store = { dialect: postgresql, query: async () => ({ rows: [{ v0: value, v1: value }], touched: 0 }) }
         const { files, left } = await adopt(store, { folder: 'access' }, drawn)
-        const { model, tables } = run(files)
+        const { rules, callers } = run(files)
+        const { model, tables } = rules
+        for (const { anonymous: _, ...each } of Object.values(callers) as { anonymous?: true }[]) {
+          for (const known of Object.values(each)) expect(String(known)).to.equal(String(value))
+        }
         expect(driftOf(model, drawn, drawn)).to.deep.equal([])
         for (const [called, { grants }] of Object.entries(tables)) {
           for (const grant of Object.values(grants).flat()) {
