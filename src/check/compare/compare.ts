@@ -17,7 +17,8 @@ import {
   specialise,
   whoCondition,
 } from '../../rules/index.js'
-import { compilationOn, planCount, planList, type Statement } from '../../sql/index.js'
+import { compilationOn, planList } from '../../sql/index.js'
+import { countWhere } from '../bench/count.js'
 import { ComparisonError } from '../bench/errors.js'
 import { waysToRead } from '../look/by-key.js'
 import type { Workbench } from '../bench/workbench.js'
@@ -172,29 +173,35 @@ function createChange(from: Condition, to: Condition): Pick<Change, 'gained' | '
 
 /** The records that one condition lets through and the other does not. */
 async function difference(
-  { rulebook, store, clock }: Workbench,
+  bench: Workbench,
   table: string,
   caller: Caller,
   one: Condition,
   other: Condition,
 ): Promise<SomeRecords> {
   const filter = normalise(allOf(one, notOf(other)))
-  if (filter.kind === 'never' || JSON.stringify(normalise(one)) === JSON.stringify(normalise(other))) return NONE
-  const compilation = { ...(await compilationOn(store, rulebook)), form: 'scan' } as const
-  const run = async ({ text, bind }: Statement) => {
-    try {
-      return (await store.query(text, bind({ caller, clock, given: { $limit: NAMED } }))).rows
-    } catch (error) {
-      const reason = error instanceof Error ? error.message : String(error)
-      throw new ComparisonError(`The two rulebooks cannot both be asked about ${table} of this database: ${reason}`)
-    }
+  if (JSON.stringify(normalise(one)) === JSON.stringify(normalise(other))) return NONE
+  try {
+    const count = await countWhere(bench, table, caller, filter)
+    return count === 0 ? NONE : { count, keys: await firstKeys(bench, table, caller, filter) }
+  } catch (error) {
+    const reason = error instanceof Error ? error.message : String(error)
+    throw new ComparisonError(`The two rulebooks cannot both be asked about ${table} of this database: ${reason}`)
   }
-  const count = Number((await run(planCount(compilation, table, filter)))[0]?.['count'] ?? 0)
-  if (count === 0) return NONE
+}
+
+async function firstKeys(
+  { rulebook, store, clock }: Workbench,
+  table: string,
+  caller: Caller,
+  filter: Condition,
+): Promise<readonly string[]> {
+  const compilation = { ...(await compilationOn(store, rulebook)), form: 'scan' } as const
   const order = tableOf(rulebook.model, table).key.map((field) => ({ field, descending: false }))
   const rest = { masks: new Map(), related: [], limited: true, skipping: false }
   const { statement, read } = planList(compilation, { table, fields: [], filter, order, ...rest })
-  return { count, keys: (await run(statement)).map((row) => printKey(rulebook.model, table, read(row))) }
+  const { rows } = await store.query(statement.text, statement.bind({ caller, clock, given: { $limit: NAMED } }))
+  return rows.map((row) => printKey(rulebook.model, table, read(row)))
 }
 
 const NONE: SomeRecords = { count: 0, keys: [] }

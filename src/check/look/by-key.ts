@@ -1,7 +1,7 @@
 import { allOf, normalise, notOf } from '../../condition/index.js'
 import type { Access } from '../../decide/index.js'
 import { noteChecked, permission, type Rulebook, rulesOf, specialise } from '../../rules/index.js'
-import { compilationOn, planCount } from '../../sql/index.js'
+import { countWhere } from '../bench/count.js'
 import type { Workbench } from '../bench/workbench.js'
 
 const WAYS = ['list', 'get']
@@ -63,13 +63,9 @@ export function bothWays(
 
 /** How many records a caller can read by their keys and does not see in a list. */
 export async function countBeyond(bench: Workbench, name: string, table: string): Promise<number> {
-  const { rulebook, store, clock } = bench
+  const { rulebook } = bench
   const caller = bench.caller(name)
   if (caller.trusted !== undefined || !isApart(rulebook, table)) return 0
   const sight = (way: string) => specialise(permission(rulebook, table, way), caller)
-  const beyond = normalise(allOf(sight('get'), notOf(sight('list'))))
-  if (beyond.kind === 'never') return 0
-  const compilation = { ...(await compilationOn(store, rulebook)), form: 'scan' } as const
-  const { text, bind } = planCount(compilation, table, beyond)
-  return Number((await store.query(text, bind({ caller, clock }))).rows[0]?.['count'] ?? 0)
+  return countWhere(bench, table, caller, normalise(allOf(sight('get'), notOf(sight('list')))))
 }

@@ -1,7 +1,8 @@
 import type { Condition } from '../../condition/index.js'
 import { isMissing, printKey, type Value } from '../../model/index.js'
 import { type Caller, specialise } from '../../rules/index.js'
-import { compilationOn, type Everyone, planCount } from '../../sql/index.js'
+import type { Everyone } from '../../sql/index.js'
+import { countWhere } from '../bench/count.js'
 import type { Workbench } from '../bench/workbench.js'
 
 /**
@@ -11,20 +12,17 @@ import type { Workbench } from '../bench/workbench.js'
  * @returns by the key of the caller's record
  */
 export async function countEach(
-  { rulebook, store, clock, everything }: Workbench,
+  bench: Workbench,
   everyone: Everyone,
   table: string,
   filter: Condition,
 ): Promise<ReadonlyMap<string, number>> {
-  const compilation = { ...(await compilationOn(store, rulebook)), form: 'scan' as const }
+  const { rulebook, everything } = bench
   const counts = new Map<string, number>()
   for (const record of await everything.list(everyone.table)) {
     const caller = callerFrom(record, everyone)
-    const condition = specialise(filter, caller)
-    if (condition.kind === 'never') continue
-    const { text, bind } = planCount(compilation, table, condition)
-    const { rows } = await store.query(text, bind({ caller, clock }))
-    counts.set(printKey(rulebook.model, everyone.table, record), Number(rows[0]?.['count'] ?? 0))
+    const count = await countWhere(bench, table, caller, specialise(filter, caller))
+    counts.set(printKey(rulebook.model, everyone.table, record), count)
   }
   return counts
 }
