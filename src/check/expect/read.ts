@@ -1,18 +1,7 @@
-import { type Document, isMap, isScalar, isSeq, LineCounter, type Node, parseDocument } from 'yaml'
-import {
-  fromPlain,
-  inFull,
-  InputError,
-  parseKey,
-  PachterError,
-  type PlainValue,
-  printKey,
-  tableOf,
-  UnknownNameError,
-} from '../../model/index.js'
+import { isMap, isScalar, isSeq, LineCounter, type Node, parseDocument } from 'yaml'
+import { inFull, PachterError, tableOf, UnknownNameError } from '../../model/index.js'
 import { type Action, anonymous, checkCaller, type Rulebook, rulesOf } from '../../rules/index.js'
-import type { MemoryRecord } from '../../decide/index.js'
-import { takesValues, valuesFrom } from '../bench/values.js'
+import { takesValues } from '../bench/values.js'
 import { ExpectationFileError, type ExpectationProblem } from '../bench/errors.js'
 import {
   type AcceptedChange,
@@ -23,7 +12,8 @@ import {
   type KeysExpected,
   type TryExpectation,
 } from './expectation.js'
-import { type Item, YamlReader } from './yaml-reader.js'
+import { type Owner, ValueReader } from './value-reader.js'
+import type { Item } from './yaml-reader.js'
 
 /**
  * Reads a file of expectations.
@@ -56,36 +46,10 @@ export function readExpectations(
 /** Stands for every action or field that is not named beside it. */
 export const OTHERS = 'others'
 
-const MOMENT = { type: 'timestamp' } as const
-
-/** So many keys may stand in one range. */
-const MOST_IN_RANGE = 100_000
-
-/** The whole numbers from one to another, such as `4..9`. */
-function rangeIn(written: string) {
-  const [, from, to] = /^(\d+)\.\.(\d+)$/.exec(written) ?? []
-  if (from === undefined || to === undefined) return undefined
-  const size = Math.max(0, Number(to) - Number(from) + 1)
-  return { size, keys: () => Array.from({ length: size }, (_, at) => String(Number(from) + at)) }
-}
-
-interface Owner {
-  readonly caller: string
-  readonly table: string
-}
-
 /** Reads what the nodes of a document say of callers and tables. */
-class Reader extends YamlReader {
+class Reader extends ValueReader {
   /** The callers there are, with those of the file. */
   private names: readonly string[] = []
-
-  constructor(
-    document: Document,
-    lines: LineCounter,
-    private readonly known: { readonly rulebook: Rulebook; readonly names: readonly string[] },
-  ) {
-    super(document, lines)
-  }
 
   file(root: Node | null): Expectations {
     const parts = this.items(root, 'the file', ['at', 'furtherCallers', 'callers', 'accepted'])
@@ -217,32 +181,6 @@ class Reader extends YamlReader {
     return undefined
   }
 
-  private keys({ table }: Owner, value: Node | null): readonly string[] {
-    const seq = this.resolved(value)
-    if (!isSeq(seq)) {
-      this.complain(value, 'expected a list of keys, such as [1, 2].')
-      return []
-    }
-    return seq.items.flatMap((item) => this.key(table, item as Node))
-  }
-
-  private key(table: string, item: Node): string[] {
-    const { model } = this.known.rulebook
-    const node = this.resolved(item)
-    const written = isScalar(node) ? (node.source ?? String(node.value)) : undefined
-    const range = written === undefined ? undefined : rangeIn(written)
-    if (range && range.size > 0 && range.size <= MOST_IN_RANGE) return range.keys()
-    try {
-      if (range?.size === 0) throw new InputError(table, { key: 'begins behind where it ends' })
-      if (written === undefined) throw new InputError(table, { key: 'must be one value, such as 3 or "4, 7"' })
-      return [printKey(model, table, parseKey(model, table, written))]
-    } catch (error) {
-      if (!(error instanceof PachterError)) throw error
-      this.complain(item, `${JSON.stringify(written ?? null)} is not a key of ${table}: ${inFull(error)}`)
-      return []
-    }
-  }
-
   private try(owner: Owner, item: Node): TryExpectation[] {
     const { rulebook } = this.known
     const rules = rulesOf(rulebook, owner.table)
@@ -287,16 +225,6 @@ class Reader extends YamlReader {
       this.complain(given.at, `${action} takes no values.`)
   }
 
-  /** Values by field, in the types of the model as far as YAML has none for them. */
-  private values({ table }: Owner, item: Item | undefined): Readonly<Record<string, unknown>> | undefined {
-    if (!item) return undefined
-    const { model } = this.known.rulebook
-    const { fields } = tableOf(model, table)
-    const given = this.items(item.value, item.name, item.name === 'stored' ? Object.keys(fields) : undefined)
-    const plain = given.map(({ name, value }) => [name, (value?.toJS(this.document) ?? null) as unknown])
-    return valuesFrom(model, table, Object.fromEntries(plain) as MemoryRecord)
-  }
-
   private accepted(item: Node): AcceptedChange[] {
     const parts = this.items(item, 'an accepted change', ['change', 'reason'])
     const [change, reason] = ['change', 'reason'].map((name) =>
@@ -305,15 +233,6 @@ class Reader extends YamlReader {
     if (typeof change === 'string' && typeof reason === 'string') return [{ change, reason }]
     this.complain(item, 'an accepted change has a `change`, as `check --mutate` names it, and a `reason`.')
     return []
-  }
-
-  private moment(item: Item | undefined): Date | undefined {
-    if (!item) return undefined
-    const { value } = item
-    const moment = fromPlain(MOMENT, this.scalar(value) as PlainValue)
-    if (moment instanceof Date) return moment
-    this.complain(value, 'at takes a moment with its zone, such as 2026-11-23T09:00:00Z.')
-    return undefined
   }
 }
 
