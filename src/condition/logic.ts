@@ -1,6 +1,6 @@
 import { brandOf, isBranded, show } from '../model/index.js'
 import { RuleError } from './errors.js'
-import { contains } from './grammar.js'
+import { partsOf } from './grammar.js'
 import { print } from './print.js'
 import type { CallerCondition, Condition } from './tree.js'
 
@@ -13,12 +13,17 @@ let loose: Set<Condition> | undefined
 export function made(condition: Condition): Condition {
   const marked: Condition = Object.freeze({ ...condition, [CONDITION]: true })
   if (!loose) return marked
-  contains(condition, (part) => {
-    loose?.delete(part)
-    return false
-  })
+  placed(condition, loose)
   loose.add(marked)
   return marked
+}
+
+/** Notes that the parts of a condition stand somewhere: those that were made, whose own parts were noted when they were. */
+function placed(condition: Condition, among: Set<Condition>): void {
+  for (const part of partsOf(condition)) {
+    if (isBranded(part, CONDITION)) among.delete(part)
+    else placed(part, among)
+  }
 }
 
 /**
