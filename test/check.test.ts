@@ -138,7 +138,6 @@ import { defineConfig } from 'pachter/cli'
 import { callers } from '../callers.js'
 import { readData } from '../database.js'
 import { model } from '../model.js'
-import { scratchFolder } from './support/scratch.js'
 const store = async () => (await openFixture(model, await readData())).store
 const rules = readRulebook(readFileSync(new URL('rules.json', import.meta.url), 'utf8'))
 export default defineConfig({ rules: rules as never, callers, store, titles: { entries: 'title' } as never })`,

@@ -64,8 +64,18 @@ const amiss = (values: Row): Row => ({ ...values, [NO_FIELD]: 1 })
 
 const singly = (row: Row): readonly Row[] => Object.entries(row).map(([name, value]) => ({ [name]: value }))
 
-/** All that a caller is told of what would come of a write. */
-const told = ({ world: { rulebook }, who }: Pair, data: Data, question: Question): readonly unknown[] =>
+/** All that a caller is told of what would come of a write; from where it was thrown is asked of none, and takes a tenth of the time. */
+const told = (...asked: Parameters<typeof toldFrom>) => {
+  const { stackTraceLimit } = Error
+  Error.stackTraceLimit = 0
+  try {
+    return toldFrom(...asked)
+  } finally {
+    Error.stackTraceLimit = stackTraceLimit
+  }
+}
+
+const toldFrom = ({ world: { rulebook }, who }: Pair, data: Data, question: Question): readonly unknown[] =>
   attemptsIn(rulebook.model, question).map(({ action, key, values }) => {
     const { table } = question
     const record = action === 'create' ? undefined : data[table]?.find((row) => isAt(rulebook.model, table, row, key))

@@ -35,16 +35,20 @@ describe('looking leaves no trace', () => {
     const copied = new Database(path)
     await load({ name: 'copy', store: sqliteStore(copied), close: async () => undefined }, model, await readData())
     copied.close()
-    const config = file(
-      'sqlite.config.ts',
-      `import Database from 'better-sqlite3'
+    const configured = (name: string, ruled: string) =>
+      file(
+        name,
+        `import Database from 'better-sqlite3'
 import { defineConfig } from 'pachter/cli'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { callers } from '../callers.js'
 import { rules } from '../rules.js'
-import { scratchFolder } from './support/scratch.js'
-export default defineConfig({ rules, callers, store: () => sqliteStore(new Database(${JSON.stringify(path)})) })`,
-    )
+export default defineConfig({ rules: ${ruled}, callers, store: () => sqliteStore(new Database(${JSON.stringify(path)})) })`,
+      )
+    const config = configured('sqlite.config.ts', 'rules')
+    // Of a table alone, so that every change to its rules goes unnoticed, and is searched for what would notice it.
+    const rents = configured('rents.config.ts', '{ ...rules, tables: { rents: rules.tables.rents } } as never')
+    const nothing = file('nothing.yaml', 'callers: { ana: { rents: { sees: { atLeast: 1 } } } }')
     const state = () => createHash('sha256').update(readFileSync(path)).digest('hex')
     const before = state()
     const commands = [
@@ -57,13 +61,16 @@ export default defineConfig({ rules, callers, store: () => sqliteStore(new Datab
       ['try', 'create', 'entries', '--as', 'ana', '--with', '{ plotId: 1, audience: private, title: A, body: B }'],
       ['try', 'update', 'entries', '2', '--as', 'ben', '--with', '{ title: Refused }'],
       ['compare', file('same.json', JSON.stringify(rules))],
-      ['check', expectations, '--mutate', '--coverage'],
+      ['check', expectations, '--coverage'],
     ]
     for (const args of commands) {
       const { status, stderr } = await pachter(...args, '--config', config)
       expect(status, args.join(' ') + stderr).to.equal(0)
       expect(state(), args.join(' ')).to.equal(before)
     }
+    const { status, stdout } = await pachter('check', nothing, '--mutate', '--config', rents)
+    expect([status, state()], stdout).to.deep.equal([1, before])
+    expect(stdout).to.match(/tries:/)
     for (const delay of [500, 900, 1300, 1700]) {
       const child = spawn('node', [main, 'check', expectations, '--mutate', '--config', config], { cwd: demo })
       const over = new Promise((resolve) => child.on('exit', (_, signal) => resolve(signal)))
