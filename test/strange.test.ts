@@ -1,6 +1,7 @@
 import { expect } from 'chai'
 import {
   any,
+  bigInteger,
   boolean,
   createGuard,
   date,
@@ -34,6 +35,7 @@ const model = defineModel({
     price: decimal(2).optional(),
     depth: float().optional(),
     number: integer().optional(),
+    large: bigInteger().optional(),
     tags: list(text()).optional(),
     counts: list(integer()).optional(),
     note: json().optional(),
@@ -63,6 +65,7 @@ const asking = defineRules(model, defineCaller({ id: integer() }, { roles: ['kee
           row.price.above('1.00'),
           row.depth.below(1),
           row.number.oneOf([1, 2]),
+          row.large.above(1n),
           row.tags.includes('a'),
           row.counts.includesAny([1, 2]),
           row.note.isSet(),
@@ -85,7 +88,7 @@ const visitor = { id: 2 }
 
 const POSTGRESQL = {
   columns:
-    'dug boolean, at timestamptz, day date, hour time(0), price numeric(9, 3), depth float8, number numeric, tags varchar(9)[], counts int[], note json',
+    'dug boolean, at timestamptz, day date, hour time(0), price numeric(9, 3), depth float8, number numeric, large numeric, tags varchar(9)[], counts int[], note json',
   strange: {
     at: ["'infinity'", "'-infinity'", "'10000-01-01'", "'0044-03-15 BC'"],
     day: ["'infinity'", "'0044-03-15 BC'"],
@@ -93,6 +96,7 @@ const POSTGRESQL = {
     price: ["'1.234'", "'NaN'"],
     depth: ["'Infinity'"],
     number: ["'9007199254740993'", "'1.5'"],
+    large: ['9223372036854775808', '-9223372036854775809', '1.5'],
     tags: ["'{NULL}'", "'{{a},{b}}'"],
     counts: ["'{1,NULL}'"],
   },
@@ -102,7 +106,7 @@ const ENGINES: Readonly<Record<string, typeof POSTGRESQL | { columns: string; st
   PostgreSQL: POSTGRESQL,
   MariaDB: {
     columns:
-      'dug tinyint(1), at datetime, day date, hour time, price decimal(9, 3), depth double, number decimal(20, 1), tags text, counts text, note text',
+      'dug tinyint(1), at datetime, day date, hour time, price decimal(9, 3), depth double, number decimal(20, 1), large bigint unsigned, tags text, counts text, note text',
     strange: {
       dug: ['2', '-1'],
       at: ["'0000-00-00 00:00:00'", "'2026-00-00 00:00:00'"],
@@ -110,13 +114,14 @@ const ENGINES: Readonly<Record<string, typeof POSTGRESQL | { columns: string; st
       hour: ["'26:00:00'", "'-01:00:00'"],
       price: ['1.234'],
       number: ['9007199254740993', '1.5'],
+      large: ['9223372036854775808', '18446744073709551615'],
       tags: ["'{}'", "'[1]'", "'none'"],
       counts: ["'none'", "'[1.5]'"],
       note: ["'none'"],
     },
   },
   SQLite: {
-    columns: 'dug, at, day, hour, price, depth, number, tags, counts, note',
+    columns: 'dug, at, day, hour, price, depth, number, large, tags, counts, note',
     strange: {
       dug: ['2', "''", "'yes'"],
       at: ["'2026-11-26 09:30:00'", "'2026-11-26T09:30:00Z'", "'2026-13-26T09:30:00.000Z'", '1764149400', "''"],
@@ -125,6 +130,7 @@ const ENGINES: Readonly<Record<string, typeof POSTGRESQL | { columns: string; st
       price: ['1.5', "'1.50 €'"],
       depth: ["'deep'", '9e999'],
       number: ['9007199254740993', '1.5', "'one'"],
+      large: ['1.5', '9223372036854775808', "'one'"],
       tags: ["'{}'", "'none'", "'[1]'", '\'["a"\'', "x'00ff'"],
       counts: ["''", "'[1.5]'", "'1'"],
       note: ["'none'", "''"],

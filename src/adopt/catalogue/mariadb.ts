@@ -126,6 +126,10 @@ const ODDITIES: Partial<Readonly<Record<Shape['type'], (column: string) => Oddit
     where: `${column} NOT IN (0, 1)`,
     held: { shape: { type: 'integer' }, remark: 'has other values than 0 and 1' },
   }),
+  bigInteger: (column) => ({
+    where: `${column} > 9223372036854775807`,
+    held: unheldFor('numbers of 64 bits without a sign'),
+  }),
   timestamp: notOnCalendar,
   date: notOnCalendar,
   time: (column) => ({
