@@ -46,10 +46,13 @@ const held = fc.constantFrom<Partial<CatalogueColumn>>(
   { type: 'point', remark: 'is of a type \n that */ no field holds' },
 )
 
-const column = fc.tuple(name, held, fc.boolean()).map(([called, what, isOptional]): CatalogueColumn => ({
+const filled = fc.constantFrom<Partial<CatalogueColumn>>({}, {}, {}, { filled: 'default' }, { filled: 'computed' })
+
+const column = fc.tuple(name, held, fc.boolean(), filled).map(([called, what, isOptional, by]): CatalogueColumn => ({
   name: called,
   type: 'text',
   ...what,
+  ...(what.shape && by),
   ...(isOptional && { isOptional: true }),
 }))
 
@@ -66,12 +69,13 @@ const table = fc
     schema: fc.constantFrom(undefined, 'garden', "o'x"),
     isView: fc.boolean(),
     gone: fc.constantFrom(undefined, [], ['is_deleted']),
+    goneBy: filled,
   })
-  .map(({ columns, keyOf, uniqueOf, references, schema, isView, gone, ...rest }): CatalogueTable => {
+  .map(({ columns, keyOf, uniqueOf, references, schema, isView, gone, goneBy, ...rest }): CatalogueTable => {
     const at = (place: number) => columns[place % columns.length]?.name as string
     return {
       ...rest,
-      columns: [...columns, ...(gone ? [GONE] : [])],
+      columns: [...columns, ...(gone ? [{ ...GONE, ...goneBy }] : [])],
       key: columns.slice(0, keyOf).map((each) => each.name),
       uniques: uniqueOf < 5 ? [[...new Set([at(uniqueOf), at(uniqueOf * 2), ...(gone ?? [])])]] : [],
       references: references.map(([place, to, toColumn]) => ({ columns: [at(place)], table: to, to: [toColumn] })),
@@ -80,17 +84,24 @@ const table = fc
     }
   })
 
-/** Who signs in. */
-const PEOPLE = fc.constantFrom('bigint', 'text', 'bigInteger' as const).map((type): CatalogueTable => ({
-  name: 'people',
-  columns: [
-    { name: 'id', type, shape: { type: type === 'bigint' ? 'integer' : type } },
-    { name: 'password', type: 'text', shape: { type: 'text' } },
-  ],
-  key: ['id'],
-  uniques: [],
-  references: [],
-}))
+/** Who signs in, and what is theirs. */
+const PEOPLE = fc
+  .record({ type: fc.constantFrom('bigint', 'text', 'bigInteger' as const), goneBy: filled, ownerBy: filled })
+  .map(({ type, goneBy, ownerBy }): readonly CatalogueTable[] => {
+    const id = { name: 'id', type, shape: { type: type === 'bigint' ? ('integer' as const) : type } }
+    const of = (called: string, columns: readonly CatalogueColumn[]) => ({
+      name: called,
+      columns,
+      key: ['id'],
+      uniques: [],
+    })
+    const password: CatalogueColumn = { name: 'password', type: 'text', shape: { type: 'text' } }
+    const owner = { columns: ['owner_id'], table: 'people', to: ['id'] }
+    return [
+      { ...of('people', [id, password]), references: [] },
+      { ...of('things', [id, { ...id, name: 'owner_id', ...ownerBy }, { ...GONE, ...goneBy }]), references: [owner] },
+    ]
+  })
 
 /** A reference mostly leads to the key of a table that is there. */
 const catalogue = fc
@@ -98,10 +109,9 @@ const catalogue = fc
     fc.uniqueArray(table, { selector: ({ schema, name: called }) => JSON.stringify([schema, called]), maxLength: 6 }),
     fc.array(PEOPLE, { maxLength: 1 }),
   )
-  .map(([others, people]) => [...others, ...people])
-  .map((tables): Catalogue => ({
-    dialect: 'postgresql',
-    tables: tables.map((each, at) => ({
+  .map(([others, people]): Catalogue => {
+    const tables = [...others, ...people.flat()]
+    const leading = others.map((each, at) => ({
       ...each,
       references: each.references.map((reference, place) => {
         const target = tables[(at + place) % tables.length]
@@ -110,8 +120,9 @@ const catalogue = fc
           ? { ...reference, table: to.name, to: to.key, ...(to.schema !== undefined && { schema: to.schema }) }
           : reference
       }),
-    })),
-  }))
+    }))
+    return { dialect: 'postgresql', tables: [...leading, ...people.flat()] }
+  })
 
 /** What SQLite can hold in a column of any type. */
 const HELD = ['7, roles: [globalThis.process]', '7n }, other: { id: 8', "it's", '\\', '`${x}`\n', '7', 7, 7n]

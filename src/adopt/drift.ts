@@ -104,7 +104,7 @@ function fieldDrift(
       ? ['may be missing in the database; say optional()']
       : []),
     ...(field.optional && !column.isOptional ? ['is never missing in the database, and optional in the model'] : []),
-    ...(column.filled === 'computed' && field.filled !== 'computed'
+    ...(column.filled === 'computed' && field.filled !== 'computed' && !isPart
       ? ['is computed by the database; say computed()']
       : []),
     ...(field.filled && !field.generated && !column.filled && !column.isNumbered

@@ -25,7 +25,7 @@ export function keep(table: CatalogueTable): Omit<Kept, 'name' | 'table'> | { re
   )
   const isPart = (name: string) => {
     const column = columns.find((each) => each.name === name)
-    return column !== undefined && !isNever(column.shape, 'key')
+    return column !== undefined && !isNever(column.shape, 'key') && column.filled !== 'computed'
   }
   const remarks = table.remarks ?? []
   if (table.key.length > 0) {

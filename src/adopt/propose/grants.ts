@@ -1,5 +1,6 @@
 import type { DraftField, DraftTable } from '../draft/draft.js'
-import type { Organisation, SuggestedGrant } from './proposal.js'
+import { isComputed, type Organisation, type SuggestedGrant } from './proposal.js'
+import { goneOf } from './stamps.js'
 import type { Standing, Tie } from './ties.js'
 import { WORDS } from '../words.js'
 
@@ -78,8 +79,12 @@ const isPersonal = (name: string, { type, unique, references }: DraftField['data
 /** Whether all that a new record has to have can be given, or is filled in. */
 function lacksNone(table: DraftTable, given: readonly DraftField[], ties: readonly Tie[], context: Context): boolean {
   const owning = ties.flatMap(({ standing, field }) => (standing === 'owner' && field !== undefined ? [field] : []))
+  const gone = goneOf(table)
+  // Whether a new record would count as gone has to be known before it is stored.
+  if (gone && isComputed(gone.field)) return false
   const isStamped = ({ name, data }: DraftField) =>
     owning.includes(name) ||
+    name === gone?.field.name ||
     name === context.organisation?.field ||
     (data.type === 'timestamp' && (WORDS.created.test(name) || WORDS.updated.test(name)))
   return table.fields.every(

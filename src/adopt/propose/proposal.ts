@@ -26,7 +26,12 @@ export interface TableProposal {
   readonly ties: readonly Suggested[]
   readonly grants: readonly SuggestedGrant[]
   readonly stamps: { readonly create: Stamps; readonly update: Stamps }
-  readonly gone?: { readonly when: string; readonly set?: string; readonly because: string }
+  readonly gone?: {
+    readonly field: DraftField
+    readonly when: string
+    readonly set?: string
+    readonly because: string
+  }
   readonly fence?: Suggested
   /** What a person should know of it. */
   readonly remarks: readonly string[]
@@ -50,6 +55,9 @@ export interface SuggestedGrant {
   readonly fields?: readonly string[]
 }
 
-/** The fields of a table that refer to another. */
+/** Whether the database makes its values: what a write makes of it, no rule can foresee. */
+export const isComputed = ({ data }: DraftField): boolean => data.filled === 'computed'
+
+/** The fields of a table that refer to another, and that are not computed. */
 export const leadingTo = ({ fields }: DraftTable, table: string | undefined): readonly DraftField[] =>
-  table === undefined ? [] : fields.filter(({ data }) => data.references === table)
+  table === undefined ? [] : fields.filter((field) => field.data.references === table && !isComputed(field))

@@ -1,5 +1,5 @@
 import { parentName } from '../../model/index.js'
-import type { Draft, DraftTable } from '../draft/draft.js'
+import type { Draft, DraftField, DraftTable } from '../draft/draft.js'
 import { grantsOf } from './grants.js'
 import { organisationIn, peopleIn, rolesIn } from './people.js'
 import {
@@ -60,7 +60,7 @@ function withWholes(
       const whole = ties.get(field.data.references as string) ?? []
       // A table with people of its own is not opened further; who sees a list of people, whoever owns its record says.
       if (whole.length === 0 || (!between && (ties.get(table.name) ?? []).length > 0)) continue
-      const more = followed(parentName(field.name), between, isSure)
+      const more = followed(field, between, isSure)
       ties.set(table.name, distinct([...(ties.get(table.name) ?? []), ...more]))
       isNew = true
     }
@@ -68,17 +68,20 @@ function withWholes(
   return ties
 }
 
-function followed(relation: string, isBetween: boolean, isSure: boolean): readonly Tie[] {
+function followed({ name, data }: DraftField, isBetween: boolean, isSure: boolean): readonly Tie[] {
+  const relation = parentName(name)
   const because = isSure ? `part of the ${relation}` : `there is nothing else it could be part of`
-  const of = (name: string, action: string, standing: Tie['standing']): Tie => ({
-    name: `${relation}${name}`,
+  const of = (end: string, action: string, standing: Tie['standing']): Tie => ({
+    name: `${relation}${end}`,
     that: `row.${relation}.may('${action}')`,
     because,
     standing,
   })
   const [reader, keeper] = [of('Reader', 'read', 'parentReader'), of('Keeper', 'update', 'parentKeeper')]
-  if (isBetween) return [keeper]
-  return isSure ? [reader, keeper] : [reader]
+  // Where a default says which record it is part of, only the database knows that before it is stored.
+  const keepers = data.filled ? [] : [keeper]
+  if (isBetween) return keepers
+  return isSure ? [reader, ...keepers] : [reader]
 }
 
 const ofOneself = (table: DraftTable, { field }: Organisation): Suggested => ({

@@ -1,7 +1,7 @@
 import { parentName } from '../../model/index.js'
 import type { Draft, DraftField, DraftTable } from '../draft/draft.js'
 import { alike, free } from '../draft/names.js'
-import { leadingTo, type Suggested } from './proposal.js'
+import { isComputed, leadingTo, type Suggested } from './proposal.js'
 import { WORDS } from '../words.js'
 
 /** What a tie lets its people do: all with a record that is theirs, work on it, or see it. */
@@ -73,9 +73,10 @@ export function isBetween(table: DraftTable, people: DraftTable | undefined): bo
 
 /** The fields that refer to anything but people. */
 export const parents = ({ fields, name }: DraftTable, people: DraftTable | undefined): readonly DraftField[] =>
-  fields.filter(
-    ({ data: { references } }) => references !== undefined && references !== people?.name && references !== name,
-  )
+  fields.filter((field) => {
+    const { references } = field.data
+    return references !== undefined && references !== people?.name && references !== name && !isComputed(field)
+  })
 
 function shared({ tables }: Draft, table: DraftTable, people: DraftTable | undefined): readonly Tie[] {
   return tables
