@@ -77,11 +77,17 @@ const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) =
       {},
       `time_zone = '+05:00', sql_mode = 'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PAD_CHAR_TO_FULL_LENGTH'`,
     ),
+    modes: onMariadb(
+      {},
+      `sql_mode = 'HIGH_NOT_PRECEDENCE,PIPES_AS_CONCAT,IGNORE_SPACE,STRICT_ALL_TABLES', sql_auto_is_null = 1, sql_safe_updates = 1`,
+    ),
   },
   PostgreSQL: {
     dates: onPostgresql('-c DateStyle=German,DMY -c TimeZone=Asia/Tokyo -c IntervalStyle=iso_8601'),
     bytes: onPostgresql('-c bytea_output=escape -c extra_float_digits=3 -c client_encoding=LATIN1'),
-    strict: onPostgresql('-c default_transaction_isolation=serializable -c transform_null_equals=on'),
+    strict: onPostgresql(
+      '-c default_transaction_isolation=serializable -c transform_null_equals=on -c array_nulls=off',
+    ),
     numbers: parsing({ 20: Number, 23: asIs, 701: asIs, 1700: parseFloat }),
     texts: parsing({ 16: asIs, 17: asIs, 20: asIs, 1009: asIs, 1016: asIs, 1114: asIs, 1184: asIs }),
     objects: parsing({ 20: BigInt, 114: asIs, 1082: (text) => new Date(text), 1184: () => ({}), 3802: asIs }),
@@ -165,6 +171,24 @@ describe('values, however an application has set up its driver and its sessions'
   })
 
   if (engineNames.includes('MariaDB')) {
+    it('are refused where a session would make others of them, or keep what is written to itself', async () => {
+      const engine = (await openEngines()).find(({ name }) => name === 'MariaDB') as Engine
+      await load(engine, model, { samples: [] })
+      const unfit = {
+        'autocommit = 0': /autocommit is off/,
+        'sql_select_limit = 2': /lists end without a word/,
+        [`sql_mode = 'EMPTY_STRING_IS_NULL'`]: /no text is empty/,
+        'character_set_results = latin1': /does not speak utf8mb4/,
+      }
+      for (const [set, told] of Object.entries(unfit)) {
+        const { store, close } = onMariadb({}, set)(engine.url)
+        const everybody = createGuard({ rules, store }).as(anonymous)
+        const work = [() => everybody.list('samples'), () => everybody.transaction((own) => own.list('samples'))]
+        for (const each of work) expect(inFull(await refusalOf(each())), set).to.match(told)
+        await close()
+      }
+    })
+
     it('are moments in UTC where MariaDB keeps them in the session’s zone', async () => {
       const { store, url } = (await openEngines()).find(({ name }) => name === 'MariaDB') as Engine
       await store.query('DROP TABLE IF EXISTS bells', [])

@@ -5,6 +5,7 @@ import { resolve } from 'node:path'
 import { mariadbStore, type MariadbPool } from '../connect/mariadb.js'
 import { postgresqlStore, type PostgresqlPool } from '../connect/postgresql.js'
 import { sqliteStore, type SqliteDatabase } from '../connect/sqlite.js'
+import { inFull, PachterError } from '../model/index.js'
 import type { SqlStore } from '../sql/index.js'
 import { UsageError } from './config.js'
 
@@ -114,6 +115,7 @@ function placeIn(address: string): string {
 
 function reasonOf(error: unknown): string {
   if (error instanceof AggregateError) return reasonOf(error.errors[0])
+  if (error instanceof PachterError) return inFull(error).replace(/\.$/, '')
   const { message, code } = error as Error & { code?: unknown }
   return (message.split('\n')[0] || String(code)).replace(/\.$/, '')
 }

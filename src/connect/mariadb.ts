@@ -1,7 +1,7 @@
 import { type Connection, type DriverRow, mariadb, type Outcome, sqlStore, type SqlStore } from '../sql/index.js'
 import { type Bystander, cancellable } from './cancelling.js'
-import { beginning } from './beginning.js'
 import { inTransaction } from './in-transaction.js'
+import { Sessions } from './mariadb-sessions.js'
 
 interface Client extends Queryable {
   /** By what the server knows the connection. */
@@ -30,7 +30,8 @@ export interface MariadbPool extends Queryable {
 
 /**
  * A store in MariaDB, through a pool of `mysql2/promise`. The pool stays yours: its settings, its size,
- * its end. Its connections have to speak utf8mb4, as they do unless told otherwise.
+ * its end. Its connections have to speak utf8mb4, commit what is written alone, and know empty texts, as they do unless told
+ * otherwise: that is asked of one of them, once.
  *
  * @param pool a `mysql2/promise` pool
  * @example
@@ -39,10 +40,11 @@ export interface MariadbPool extends Queryable {
  */
 export function mariadbStore(pool: MariadbPool): SqlStore {
   const direct = connection(pool)
-  const begins = beginning(direct)
+  const sessions = new Sessions(direct)
   return sqlStore({
     dialect: mariadb,
     query: async (text, values, signal) => {
+      if (!sessions.areKnown) await sessions.begin()
       if (!signal) return direct.query(text, values)
       const client = await pool.getConnection()
       try {
@@ -52,7 +54,7 @@ export function mariadbStore(pool: MariadbPool): SqlStore {
       }
     },
     transaction: async (work) => {
-      const begin = await begins()
+      const begin = await sessions.begin()
       const client = await pool.getConnection()
       return inTransaction(within(pool, client), begin, work, (broken) =>
         broken ? client.destroy() : client.release(),
