@@ -66,6 +66,13 @@ const onSqlite = (setUp: (database: Database.Database) => unknown) => (): SetUp 
   return { store: sqliteStore(database), close: () => database.close() }
 }
 
+// Node has its own SQLite from version 22 on.
+const nodeSqlite = await import('node:sqlite' as string).catch(() => undefined)
+const onNodeSqlite = (options: object) => (): SetUp => {
+  const database = new nodeSqlite.DatabaseSync(':memory:', options)
+  return { store: sqliteStore(database), close: () => database.close() }
+}
+
 const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) => SetUp>>>> = {
   MariaDB: {
     texts: onMariadb({ dateStrings: true, jsonStrings: true, supportBigNumbers: true, bigNumberStrings: true }),
@@ -92,6 +99,7 @@ const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) =
     texts: parsing({ 16: asIs, 17: asIs, 20: asIs, 1009: asIs, 1016: asIs, 1114: asIs, 1184: asIs }),
     objects: parsing({ 20: BigInt, 114: asIs, 1082: (text) => new Date(text), 1184: () => ({}), 3802: asIs }),
   },
+  'node:sqlite': { arrays: onNodeSqlite({ returnArrays: true, readBigInts: true }) },
   'better-sqlite3': {
     'safe integers': onSqlite((database) => database.defaultSafeIntegers(true)),
     pragmas: onSqlite((database) =>

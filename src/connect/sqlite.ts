@@ -13,6 +13,8 @@ interface BetterStatement {
 /** A statement as Node's own `node:sqlite` prepares it. */
 interface NodeStatement {
   setReadBigInts(are: boolean): unknown
+  /** From Node 24 on. */
+  setReturnArrays?(are: boolean): unknown
   all(...values: never[]): unknown[]
 }
 
@@ -87,6 +89,7 @@ function runnerOf(statement: BetterStatement | NodeStatement): Run {
   // However the database is set up for others: what is larger than a number comes as text.
   if (!('reader' in statement)) {
     statement.setReadBigInts(false)
+    statement.setReturnArrays?.(false)
     // Its rows have no prototype, and what is handed on to pages, for one, may have to be plain objects.
     return (values) => found(statement.all(...(values as never[])).map((row) => ({ ...(row as DriverRow) })))
   }
