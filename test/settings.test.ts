@@ -1,3 +1,4 @@
+import { PGlite } from '@electric-sql/pglite'
 import Database from 'better-sqlite3'
 import { expect } from 'chai'
 import fc from 'fast-check'
@@ -16,6 +17,7 @@ import {
   timestamp,
 } from 'pachter'
 import { mariadbStore } from 'pachter/connect/mariadb'
+import { pgliteStore } from 'pachter/connect/pglite'
 import { postgresqlStore } from 'pachter/connect/postgresql'
 import { sqliteStore } from 'pachter/connect/sqlite'
 import { createTables, type SqlStore } from 'pachter/sql'
@@ -60,6 +62,11 @@ const parsing =
     return { store: postgresqlStore(pool), close }
   }
 const asIs = (text: string) => text
+const onPglite = (options: object) => (): SetUp => {
+  const database = new PGlite(options)
+  return { store: pgliteStore(database), close: () => database.close() }
+}
+const parsersOf = (oids: readonly number[]) => Object.fromEntries(oids.map((oid) => [oid, asIs]))
 const onSqlite = (setUp: (database: Database.Database) => unknown) => (): SetUp => {
   const database = new Database(':memory:')
   setUp(database)
@@ -98,6 +105,9 @@ const SETTINGS: Readonly<Record<string, Readonly<Record<string, (url?: string) =
     numbers: parsing({ 20: Number, 23: asIs, 701: asIs, 1700: parseFloat }),
     texts: parsing({ 16: asIs, 17: asIs, 20: asIs, 1009: asIs, 1016: asIs, 1114: asIs, 1184: asIs }),
     objects: parsing({ 20: BigInt, 114: asIs, 1082: (text) => new Date(text), 1184: () => ({}), 3802: asIs }),
+  },
+  PGlite: {
+    texts: onPglite({ parsers: parsersOf([16, 17, 20, 23, 114, 701, 1009, 1016, 1114, 1184, 1700, 3802]) }),
   },
   'node:sqlite': { arrays: onNodeSqlite({ returnArrays: true, readBigInts: true }) },
   'better-sqlite3': {

@@ -24,6 +24,7 @@ const UNFIT: readonly (readonly [is: (settings: DriverRow) => boolean, hint: str
 /** Finds out, once, how the sessions of a pool are set, and how transactions begin in them. */
 export class Sessions {
   #begin: readonly string[] | undefined
+  #asking: Promise<readonly string[]> | undefined
 
   constructor(private readonly connection: Connection) {}
 
@@ -38,7 +39,10 @@ export class Sessions {
    * @see https://mariadb.com/kb/en/galera-cluster-system-variables/#wsrep_sync_wait
    */
   async begin(): Promise<readonly string[]> {
-    return (this.#begin ??= await this.#ask())
+    if (this.#begin) return this.#begin
+    // Those who come meanwhile wait for the same answer; where it was none, the next asks again.
+    this.#asking ??= this.#ask().finally(() => (this.#asking = undefined))
+    return (this.#begin = await this.#asking)
   }
 
   async #ask(): Promise<readonly string[]> {
