@@ -194,6 +194,7 @@ describe('values, however an application has set up its driver and its sessions'
       await load(engine, model, { samples: [] })
       const unfit = {
         'autocommit = 0': /autocommit is off/,
+        'TRANSACTION ISOLATION LEVEL READ UNCOMMITTED': /a share counts that is never committed/,
         'sql_select_limit = 2': /lists end without a word/,
         [`sql_mode = 'EMPTY_STRING_IS_NULL'`]: /no text is empty/,
         'character_set_results = latin1': /does not speak utf8mb4/,

@@ -4,12 +4,17 @@ import { type Connection, type DriverRow, mariadb } from '../sql/index.js'
 
 /** What a session is set to, and whether its server is a node of a Galera cluster, which lag behind one another. */
 const SETTINGS = `SELECT @@autocommit AS "commits", @@sql_select_limit < 18446744073709551615 AS "limited", @@sql_mode AS "modes",
-@@character_set_client AS "sent", @@character_set_results AS "read", (SELECT count(*)
+@@character_set_client AS "sent", @@character_set_results AS "read", (SELECT SESSION_VALUE FROM information_schema.SYSTEM_VARIABLES
+WHERE VARIABLE_NAME IN ('TX_ISOLATION', 'TRANSACTION_ISOLATION') LIMIT 1) AS "level", (SELECT count(*)
 FROM information_schema.SYSTEM_VARIABLES WHERE VARIABLE_NAME = 'WSREP_ON' AND GLOBAL_VALUE = 'ON') AS "nodes"`
 
 /** What a session cannot be set to, since what is asked would be answered otherwise, and nobody told. */
 const UNFIT: readonly (readonly [is: (settings: DriverRow) => boolean, hint: string])[] = [
   [({ commits }) => Number(commits) !== 1, 'autocommit is off, so that what is written alone is never committed'],
+  [
+    ({ level }) => level === 'READ-UNCOMMITTED',
+    'its isolation level is READ UNCOMMITTED, so that a share counts that is never committed',
+  ],
   [({ limited }) => Number(limited) === 1, 'sql_select_limit is set, so that lists end without a word'],
   [
     ({ modes }) => /EMPTY_STRING_IS_NULL/.test(String(modes)),
