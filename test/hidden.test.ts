@@ -7,7 +7,7 @@ import { callers } from '../examples/allotment/callers.js'
 import { readData } from '../examples/allotment/database.js'
 import { rules as korenveld } from '../examples/allotment/rules.js'
 import { answered, answersTo, type AnyStore, directly, READS, WRITES } from './support/answers.js'
-import { type Engine, engineNames, enginesFor, load, openEngines, stopsAtFirst } from './support/engines.js'
+import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { overHttp, questionOver } from './support/over-http.js'
 import { Oracle, type Someone } from './support/oracle.js'
 import { inSecret, isDecidedAlike, pairs, unnoticedBy } from './support/pairs.js'
@@ -42,14 +42,13 @@ describe('what is hidden', () => {
   ): Promise<ReadonlySet<string>> {
     const counts = { asked: 0, decided: 0, differing: 0 }
     const done = new Set<string>()
-    let drawn = 0
     await fc.assert(
       fc.asyncProperty(pairs(QUESTIONS, draw), async (pair) => {
         const other = inSecret(pair)
         if (shown(other) !== shown(pair.world.data)) counts.differing += 1
         const questions = pair.questions.filter((question) => isDecidedAlike(pair, other, question))
         counts.decided += pair.questions.length - questions.length
-        for (const engine of enginesFor(on, (drawn += 1))) {
+        for (const engine of on) {
           const [here, there] = await answersTo(pair, other, questions, engine, { asking })
           questions.forEach((question, at) => {
             // What the rules make, after a write, of what is hidden is theirs to tell.

@@ -6,7 +6,7 @@ import { followTriggers, followWrites, installTriggers } from 'pachter/live'
 import { fieldOf, type ModelData } from 'pachter/model'
 import { someoneIn } from './support/callers.js'
 import { givable } from './support/filled.js'
-import { drawnFor, type Engine, load, openEngines, stopsAtFirst } from './support/engines.js'
+import { type Engine, load, openEngines, stopsAtFirst } from './support/engines.js'
 import { following, until } from './support/followed.js'
 import { drawnQuery } from './support/queries.js'
 import { idsFor } from './support/values.js'
@@ -180,7 +180,7 @@ describe('live lists, drawn', function () {
           compared += await follows(engine, each)
         }),
         {
-          numRuns: drawnFor(name, WORLDS),
+          numRuns: WORLDS,
           endOnFailure: stopsAtFirst,
           ...(PACHTER_SEED !== undefined && { seed: Number(PACHTER_SEED) }),
         },

@@ -30,7 +30,7 @@ describe('looking leaves no trace', () => {
   }
 
   it('leaves the database as it was, whatever is tried, also when it is interrupted', async function () {
-    this.timeout(120_000)
+    this.timeout(600_000)
     const path = join(scratch, 'korenveld.db')
     const copied = new Database(path)
     await load({ name: 'copy', store: sqliteStore(copied), close: async () => undefined }, model, await readData())
@@ -61,7 +61,7 @@ export default defineConfig({ rules: ${ruled}, callers, store: () => sqliteStore
       ['try', 'create', 'entries', '--as', 'ana', '--with', '{ plotId: 1, audience: private, title: A, body: B }'],
       ['try', 'update', 'entries', '2', '--as', 'ben', '--with', '{ title: Refused }'],
       ['compare', file('same.json', JSON.stringify(rules))],
-      ['check', expectations, '--coverage'],
+      ['check', expectations, '--mutate', '--coverage'],
     ]
     for (const args of commands) {
       const { status, stderr } = await pachter(...args, '--config', config)

@@ -23,7 +23,7 @@ import { sqliteStore } from 'pachter/connect/sqlite'
 import { createTables, type SqlStore } from 'pachter/sql'
 import pg from 'pg'
 import { refusalOf } from './support/korenveld.js'
-import { type Engine, engineNames, load, openEngines, stopsAtFirst } from './support/engines.js'
+import { type Engine, engineNames, load, nodeSqlite, openEngines, stopsAtFirst } from './support/engines.js'
 import { sample } from './support/samples/drawn.js'
 import { model, rules } from './support/samples/rules.js'
 
@@ -73,8 +73,6 @@ const onSqlite = (setUp: (database: Database.Database) => unknown) => (): SetUp 
   return { store: sqliteStore(database), close: () => database.close() }
 }
 
-// Node has its own SQLite from version 22 on.
-const nodeSqlite = await import('node:sqlite' as string).catch(() => undefined)
 const onNodeSqlite = (options: object) => (): SetUp => {
   const database = new nodeSqlite.DatabaseSync(':memory:', options)
   return { store: sqliteStore(database), close: () => database.close() }

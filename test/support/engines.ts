@@ -56,7 +56,7 @@ const openers: Readonly<Record<string, () => Promise<Engine>>> = {
 }
 
 // Node has its own SQLite from version 22 on.
-const nodeSqlite = await import('node:sqlite' as string).catch(() => undefined)
+export const nodeSqlite = await import('node:sqlite' as string).catch(() => undefined)
 const more: typeof openers = nodeSqlite
   ? {
       'node:sqlite': async () => {
@@ -71,16 +71,6 @@ export const engineNames = [...Object.keys(openers), ...Object.keys(more)].filte
   if (process.env['CI']) return true
   return name === 'PostgreSQL' ? available.postgresql : name === 'MariaDB' ? available.mariadb : true
 })
-
-/** Of what is drawn in CI, PGlite is asked about every third: it takes as long as all others, and is PostgreSQL, which is asked about all. */
-const EVERY = process.env['CI'] ? 3 : 1
-
-/** Those of these engines that the drawn thing of this number is for. */
-export const enginesFor = (engines: readonly Engine[], at: number): readonly Engine[] =>
-  engines.filter(({ name }) => name !== 'PGlite' || at % EVERY === 0)
-
-/** How many are drawn for one engine. */
-export const drawnFor = (name: string, all: number): number => (name === 'PGlite' ? Math.ceil(all / EVERY) : all)
 
 let opened: Promise<readonly Engine[]> | undefined
 
