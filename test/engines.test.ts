@@ -209,10 +209,7 @@ describe('memory, the databases, and an oracle of its own', () => {
       fc.asyncProperty(drawn, async ({ world, reads, isOdd }) => {
         checkRulebook(world.rulebook)
         // Other columns need other stores: what a store has found out of its columns stays.
-        const engines = opened.map((engine) => ({
-          ...engine,
-          store: { ...engine.store },
-        }))
+        const engines = opened.map((engine) => ({ ...engine, store: { ...engine.store } }))
         await Promise.all(engines.map((engine) => load(engine, world.rulebook.model, world.data, isOdd)))
         const guards = engines.map((engine) => guarded(world, engine))
         const onEach = (work: (engine: Guarded) => Promise<void>) => Promise.all(guards.map(work))
