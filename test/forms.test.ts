@@ -1,7 +1,11 @@
 import { expect } from 'chai'
+import fc from 'fast-check'
 import { createGuard, defineCaller, defineModel, defineRules, integer, references, text, timestamp } from 'pachter'
 import { type Fixture, openFixture } from 'pachter/check'
-import { type Dialect, mariadb, postgresql, sqlite, sqlStore } from 'pachter/sql'
+import { normalise } from 'pachter/condition'
+import { expand } from 'pachter/rules'
+import { type Dialect, isIndexed, mariadb, missingFor, postgresql, sqlite, sqlStore } from 'pachter/sql'
+import { worlds } from './support/worlds.js'
 
 const model = defineModel({
   members: { id: integer().key(), name: text() },
@@ -119,5 +123,45 @@ describe('the form of a query', () => {
     expect(await sent(postgresql, { id: 1 })).to.match(
       /OFFSET 0\) AS _0 WHERE TRUE ORDER BY _0\."price", _0\."id" LIMIT/,
     )
+  })
+
+  it('tells of all that is missing at once, whatever else a tie asks of the caller', () => {
+    const some = (of: readonly string[]) => fc.sample(fc.subarray([...of]), 6)
+    let told = 0
+    for (const { rulebook } of fc.sample(worlds(0), 16)) {
+      const { tables } = rulebook.model
+      const fields = Object.keys(tables).flatMap((of) =>
+        Object.keys(tables[of]?.fields ?? {}).map((name) => `${of}.${name}`),
+      )
+      const indexesOn = (built: readonly string[]) =>
+        Object.fromEntries(
+          Object.entries(tables).map(([of, table]) => [
+            of,
+            new Set(Object.keys(table.fields).filter((name) => built.includes(`${of}.${name}`))),
+          ]),
+        )
+      for (const [table, { ties }] of Object.entries(rulebook.tables)) {
+        for (const tie of Object.values(ties)) {
+          const that = normalise(expand(rulebook, tie))
+          const beside = normalise({ kind: 'all', of: [{ kind: 'signedIn' }, that] })
+          for (const [at, there] of some(fields).entries()) {
+            const unserved = new Set(some(fields)[at]?.filter((field) => !there.includes(field)))
+            const missing = missingFor(that, table, indexesOn(there), unserved)
+            const then = missingFor(that, table, indexesOn([...there, ...missing]), unserved)
+            const place = JSON.stringify({ table, that, there, unserved: [...unserved], missing })
+            expect(
+              missing.filter((field) => there.includes(field) || unserved.has(field)),
+              place,
+            ).to.deep.equal([])
+            expect(then, place).to.deep.equal([])
+            expect(missingFor(beside, table, indexesOn(there), unserved), place).to.deep.equal(missing)
+            const [alone, both] = [that, beside].map((each) => isIndexed(each, table, indexesOn(there)))
+            expect(both, place).to.equal(alone)
+            told += missing.length
+          }
+        }
+      }
+    }
+    expect(told).to.be.greaterThan(20)
   })
 })

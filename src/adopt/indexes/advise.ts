@@ -1,6 +1,6 @@
 import { type Condition, normalise } from '../../condition/index.js'
 import { expand, grantsFor, inForce, type Rulebook } from '../../rules/index.js'
-import { countedUp, createIndex, missingFor, readIndexes, type SqlStore } from '../../sql/index.js'
+import { countedUp, createIndex, type Indexes, missingFor, readIndexes, type SqlStore } from '../../sql/index.js'
 
 /** A tie, and the indexes that lead to its records. */
 export interface TieIndexes {
@@ -37,12 +37,13 @@ export async function adviseIndexes(
   only?: string,
 ): Promise<{ readonly ties: readonly TieIndexes[]; readonly missing: readonly IndexAdvice[] }> {
   const { indexes, unserved } = await readIndexes(store, rulebook)
-  const served = (fields: readonly string[]) => [...new Set(fields)].filter((field) => !unserved.has(field))
+  const without = (that: Condition, table: string, built: Indexes) => [
+    ...new Set(missingFor(that, table, built, unserved)),
+  ]
   const tables = only === undefined ? Object.keys(rulebook.tables) : [only]
   const ties = tables.flatMap((table) =>
     tiesToList(rulebook, table).map(({ tie, that }): TieIndexes => {
-      const [needs, missing] = [served(missingFor(that, table, {})), served(missingFor(that, table, indexes))]
-      return { table, tie, that, needs, missing }
+      return { table, tie, that, needs: without(that, table, {}), missing: without(that, table, indexes) }
     }),
   )
   const fields = [...new Set(ties.flatMap(({ missing }) => missing))]
