@@ -1,3 +1,4 @@
+import { setTimeout } from 'node:timers/promises'
 import { inspect as shown } from 'node:util'
 import { expect } from 'chai'
 import fc from 'fast-check'
@@ -24,7 +25,13 @@ interface Write {
   readonly values: Readonly<Record<string, unknown>>
   /** What an update sets. */
   readonly set: readonly string[]
+  /** The key of another record that is written in the same way, in one go. */
+  readonly another: Readonly<Record<string, unknown>> | undefined
+  readonly within: (typeof WITHIN)[number]
 }
+
+/** What is around a write: nothing, a transaction, one in another, or one that is taken back. */
+const WITHIN = ['nothing', 'one', 'two', 'takenBack'] as const
 
 const writesOn = (model: ModelData) =>
   fc.array(
@@ -42,6 +49,8 @@ const writesOn = (model: ModelData) =>
             : (['create', 'delete'] as const)),
         ),
         key: keys,
+        another: fc.option(keys, { nil: undefined }),
+        within: fc.constantFrom(...WITHIN),
         values: recordOf(model, table).map((record) => givable(model, table, record)),
         set: fc.subarray(others, { minLength: Math.min(1, others.length), maxLength: Math.min(3, others.length) }),
       })
@@ -147,19 +156,49 @@ async function follows({ store, name }: Engine, { world, callers, writes, querie
 
 interface Writer {
   create(table: string, values: object): Promise<unknown>
+  createMany(table: string, records: readonly object[], options: object): Promise<unknown>
   update(table: string, key: object, values: object): Promise<unknown>
+  updateMany(table: string, keys: readonly object[], values: object, options: object): Promise<unknown>
   delete(table: string, key: object): Promise<unknown>
+  deleteMany(table: string, keys: readonly object[], options: object): Promise<unknown>
+  transaction(work: (writer: Writer) => Promise<unknown>): Promise<unknown>
 }
 
+class TakenBack extends Error {}
+
 /** Writes, or not, where something stored stands in the way. */
-async function done(writer: Writer, { table, kind, key, values, set }: Write): Promise<void> {
+async function done(writer: Writer, { table, kind, key, another, values, set, within }: Write): Promise<void> {
+  const partly = { partly: true }
+  const changed = Object.fromEntries(set.map((name) => [name, values[name] ?? null]))
+  const writes = {
+    create: (to: Writer) => {
+      if (!another) return to.create(table, { ...values, ...key })
+      return to.createMany(
+        table,
+        [key, another].map((each) => ({ ...values, ...each })),
+        partly,
+      )
+    },
+    update: (to: Writer) =>
+      another ? to.updateMany(table, [key, another], changed, partly) : to.update(table, key, changed),
+    delete: (to: Writer) => (another ? to.deleteMany(table, [key, another], partly) : to.delete(table, key)),
+  }
+  const write = writes[kind]
+  const around = {
+    nothing: () => write(writer),
+    one: () => writer.transaction(write),
+    // What is told before all of it is done would be looked for too early.
+    two: () => writer.transaction((inside) => inside.transaction(write).then(() => setTimeout(20))),
+    takenBack: () =>
+      writer.transaction(async (inside) => {
+        await write(inside)
+        throw new TakenBack()
+      }),
+  }
   try {
-    if (kind === 'create') await writer.create(table, { ...values, ...key })
-    if (kind === 'update')
-      await writer.update(table, key, Object.fromEntries(set.map((name) => [name, values[name] ?? null])))
-    if (kind === 'delete') await writer.delete(table, key)
+    await around[within]()
   } catch (error) {
-    if (!(error instanceof PachterError)) throw error
+    if (!(error instanceof PachterError || error instanceof TakenBack)) throw error
   }
 }
 
