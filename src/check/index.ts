@@ -15,7 +15,6 @@ export {
   type PartReason,
   type Question,
 } from './explain/why.js'
-export { writeValue } from './explain/trace.js'
 export { attributesOf, chooseCallers, openWorkbench, type Subject, type Workbench } from './bench/workbench.js'
 export { everyoneIn, type Reach, type ReachOfAll, reachOfAll, whoSees, countForMany } from './look/reach.js'
 export {
@@ -51,5 +50,5 @@ export {
   type RefusalExpected,
 } from './expect/assert.js'
 export { type Fixture, FixtureError, openFixture, readRecords, type Records } from './bench/fixture.js'
-export { takesValues, valuesFrom } from './bench/values.js'
+export { takesValues, valuesFrom, writeValue } from './bench/values.js'
 export { shortKeys, wholeKey } from './bench/short-keys.js'

@@ -4,7 +4,7 @@ import { isClosed } from '../decide/index.js'
 import { describe } from '../http/index.js'
 import { tableOf } from '../model/index.js'
 import { Option, type Command } from 'commander'
-import { chooseCallers, type Workbench } from '../check/index.js'
+import { chooseCallers, type Workbench, writeValue } from '../check/index.js'
 import { assertAction, checkCaller, permission, rulesOf, specialise } from '../rules/index.js'
 import { compilationOn, type Dialect, mariadb, NO_TRAITS, postgresql, sourceStatement, sqlite } from '../sql/index.js'
 import { loadConfig, loadWhole, withWorkbench } from './config.js'
@@ -170,5 +170,7 @@ function why({ rows, reach }: NonNullable<EmittedFilter['chosen']>): string {
   return `, chosen here for the first 50 of ${rows}: ${about}`
 }
 
-const showValue = (value: unknown): string =>
-  typeof value === 'bigint' ? String(value) : value instanceof Date ? value.toISOString() : JSON.stringify(value)
+const showValue = (value: unknown): string => {
+  if (value instanceof Uint8Array) return writeValue(value)
+  return typeof value === 'bigint' ? String(value) : value instanceof Date ? value.toISOString() : JSON.stringify(value)
+}

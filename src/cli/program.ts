@@ -21,7 +21,13 @@ export function addCommand(program: Command, usage: string, description: string)
 /** For options that may be repeated. */
 export const collect = (name: string, names: readonly string[]): readonly string[] => [...names, name]
 
+/** Values that JSON does not have, as they are sent over HTTP as well. */
+function asJson(this: Readonly<Record<string, unknown>>, name: string, value: unknown): unknown {
+  const bytes = this[name]
+  return bytes instanceof Uint8Array ? Buffer.from(bytes).toString('hex') : bigIntAsText(name, value)
+}
+
 /** Prints data for programs or for people: colours are ours, and nothing in the data is a command to a terminal. */
 export function show<T>(shell: Shell, { json }: Pick<Options, 'json'>, data: T, print: (data: T) => string): void {
-  shell.print(json ? JSON.stringify(data, bigIntAsText, 2) : print(visibly(data)))
+  shell.print(json ? JSON.stringify(data, asJson, 2) : print(visibly(data)))
 }

@@ -65,8 +65,13 @@ export const stack = (rows: readonly string[]): string => rows.join('\n\n')
 
 const UUID = /\b([0-9a-f]{8})-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b/gi
 
-/** Text with uuids cut to their beginning: nobody reads them to their end. */
-export const shorten = (text: string): string => text.replaceAll(UUID, '$1…')
+/** Text with uuids cut to their beginning, but for those that begin alike: nobody reads the others to their end. */
+export function shorten(text: string): string {
+  const alike = new Map<string, string>()
+  for (const [whole, beginning = ''] of text.matchAll(UUID))
+    alike.set(beginning, (alike.get(beginning) ?? whole) === whole ? whole : '')
+  return text.replaceAll(UUID, (whole, beginning: string) => (alike.get(beginning) === whole ? `${beginning}…` : whole))
+}
 
 const PLAIN = Object.fromEntries(
   ['top', 'bottom', 'left', 'right', 'mid', 'middle']

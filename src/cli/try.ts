@@ -13,7 +13,7 @@ import {
   writeValue,
 } from '../check/index.js'
 import type { MemoryRecord } from '../decide/index.js'
-import { type ModelData, parseKey, tableOf } from '../model/index.js'
+import { type ModelData, tableOf } from '../model/index.js'
 import { rulesOf } from '../rules/index.js'
 import { type WholeConfig, loadWhole, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
@@ -55,7 +55,6 @@ function checkAttempt({ rules }: WholeConfig, action: string, table: string, key
   if (action === 'create' && key !== undefined) throw new UsageError('A create has no key; its values follow --with.')
   if (action !== 'create' && key === undefined)
     throw new UsageError(`Name the record: pachter try ${action} ${table} <key>.`)
-  if (key !== undefined) parseKey(rules.model, table, key)
   if (given !== undefined && !takesValues(rulesOf(rules, table), action))
     throw new UsageError(`${action} takes no values.`)
   return readValues(rules.model, table, given)
@@ -106,7 +105,7 @@ export function printTried({
 
 const changeRow = ({ field, before, after }: Attempted['changes'][number]): readonly string[] => [
   field,
-  ...[before, after].map((value) => clip(writeValue(value), 48)),
+  ...[before, after].map((value) => clip(shorten(writeValue(value)), 48)),
 ]
 
 /** So many names are written out. */

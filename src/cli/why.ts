@@ -12,7 +12,7 @@ import {
   writeValue,
 } from '../check/index.js'
 import { ACTIONS, isRead, type Rulebook, rulesOf } from '../rules/index.js'
-import { fieldOf, parseKey, tableOf } from '../model/index.js'
+import { fieldOf, tableOf } from '../model/index.js'
 import { loadWhole, oneCaller, UsageError, withWorkbench } from './config.js'
 import { addCommand, collect, type Options, show } from './program.js'
 
@@ -35,7 +35,6 @@ export function addWhy(program: Command, shell: Shell): void {
         const config = await loadWhole(options.config)
         const caller = oneCaller(config, options.as)
         checkAction(config.rules, table, action)
-        parseKey(config.rules.model, table, key)
         if (field !== undefined) fieldOf(config.rules.model, table, field)
         await withWorkbench(config, async (bench) => {
           const whole = await wholeKey(bench, table, key)

@@ -106,6 +106,7 @@ const isAmong = (part: Condition, kept: readonly Condition[]): boolean =>
 export function sameData(left: unknown, right: unknown): boolean {
   if (left === right) return true
   if (typeof left !== 'object' || typeof right !== 'object' || left === null || right === null) return false
+  if (Array.isArray(left) !== Array.isArray(right)) return false
   const names = Object.keys(left)
   return (
     names.length === Object.keys(right).length &&

@@ -1,3 +1,4 @@
+import type { Shape } from '../model/index.js'
 import { wordsOf } from './comparison.js'
 import { always, type Condition, never, type Operand } from './tree.js'
 
@@ -119,13 +120,15 @@ export function printOperand(operand: Operand, names: Names = ['row']): string {
     case 'given':
       return operand.name
     case 'value':
-      return printValue(operand.value)
+      return printValue(operand.value, operand.shape)
   }
 }
 
-function printValue(value: unknown): string {
-  if (Array.isArray(value)) return `(${value.map(printValue).join(', ')})`
-  return typeof value === 'string' ? `'${value.replaceAll("'", "''")}'` : String(value)
+function printValue(value: unknown, shape: Shape): string {
+  if (Array.isArray(value)) return `(${value.map((each) => printValue(each, shape)).join(', ')})`
+  // Numbers that JSON has none for are texts in a rulebook, and compared as the numbers they are.
+  const isText = !['bigInteger', 'decimal'].includes(shape.item ?? shape.type)
+  return isText && typeof value === 'string' ? `'${value.replaceAll("'", "''")}'` : String(value)
 }
 
 const UNITS: readonly (readonly [string, number])[] = [

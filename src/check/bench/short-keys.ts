@@ -1,5 +1,14 @@
-import { all, type Condition } from '../../condition/index.js'
-import { accepts, keyFieldsOf, printKey, readTyped, tableOf } from '../../model/index.js'
+import { all, any, type Condition } from '../../condition/index.js'
+import {
+  accepts,
+  type FieldData,
+  fieldOf,
+  keyFieldsOf,
+  printKey,
+  readTyped,
+  type Shape,
+  tableOf,
+} from '../../model/index.js'
 import { AmbiguousKeyError } from './errors.js'
 import type { Workbench } from './workbench.js'
 
@@ -39,11 +48,31 @@ export async function shortKeys(
 
 const beginningOf = (value: unknown): unknown => (isLong(value) ? value.slice(0, SHORTEST) : value)
 
-/** Whether one key only begins so: the next one after it in the order of keys, which an index leads to, does not. */
-async function isAlone(bench: Workbench, table: string, field: string, beginning: unknown): Promise<boolean> {
-  const next = await bench.everything.list(table, { fields: [], after: { [field]: beginning }, limit: 2 })
-  return next.filter((record) => String(record[field]).startsWith(String(beginning))).length === 1
+/** Whether one key only begins so. */
+const isAlone = async (bench: Workbench, table: string, field: string, beginning: unknown): Promise<boolean> =>
+  (await beginningWith(bench, table, field, String(beginning), 2)).length === 1
+
+/** The first of the records whose key begins so, in the order of keys, by which an index leads to them. */
+async function beginningWith(
+  bench: Workbench,
+  table: string,
+  field: string,
+  beginning: string,
+  most: number,
+): Promise<readonly Readonly<Record<string, unknown>>[]> {
+  const first = firstWith(fieldOf(bench.rulebook.model, table, field), beginning)
+  const where = (row: never) => all((row as AnyRow)[field]?.is(first) ?? any())
+  const own = await bench.everything.list(table, { fields: [], where, limit: 1 })
+  const next = await bench.everything.list(table, { fields: [], after: { [field]: first }, limit: most })
+  return [...own, ...next].filter((record) => String(record[field]).startsWith(beginning)).slice(0, most)
 }
+
+/** The first value of a field, in its order, that begins so. */
+const firstWith = ({ type }: Shape, beginning: unknown): string =>
+  type === 'uuid' ? String(beginning) + NIL.slice(String(beginning).length) : String(beginning)
+
+/** The first of all uuids. */
+const NIL = '00000000-0000-0000-0000-000000000000'
 
 /**
  * The key that was typed, whole: where no record has it as it is, the one that begins so.
@@ -53,27 +82,57 @@ async function isAlone(bench: Workbench, table: string, field: string, beginning
  */
 export async function wholeKey(bench: Workbench, table: string, typed: string): Promise<string> {
   const { model } = bench.rulebook
-  const { key } = tableOf(model, table)
   const parts = typed.split(',').map((part) => part.trim())
-  if (parts.length !== key.length || parts.includes('')) return typed
-  const read = keyFieldsOf(model, table).map(([name, field], at) => {
+  const fields = keyFieldsOf(model, table)
+  if (parts.length !== fields.length || parts.includes('')) return typed
+  const read = fields.map(([name, field], at): TypedPart => {
     const value = readTyped(field, parts[at] ?? '')
-    return { name, value, isText: field.type === 'text' || field.type === 'uuid', fits: accepts(field, value) }
+    const isText = field.type === 'text' || field.type === 'uuid'
+    return { name, field, value, isText }
   })
-  if (!read.every(({ fits }) => fits) || !read.some(({ isText }) => isText)) return typed
-  const where = (begins: boolean) => (row: never) =>
-    all(
-      ...read.map(({ name, value, isText }) => {
-        const term = (row as AnyRow)[name] as AnyRow[string]
-        return begins && isText ? term.startsWith(String(value)) : term.is(value)
-      }),
-    )
-  if ((await bench.everything.list(table, { fields: [], where: where(false), limit: 1 })).length > 0) return typed
-  const found = await bench.everything.list(table, { fields: [], where: where(true), limit: 4 })
-  const [first, ...more] = found.map((record) => printKey(model, table, record))
+  if (!read.every(({ field, value, isText }) => accepts(field, isText ? firstWith(field, value) : value))) return typed
+  if (!read.some(({ isText }) => isText) || (await isThere(bench, table, read))) return typed
+  const [first, ...more] = await begunWith(bench, table, read)
   if (first === undefined) return typed
   if (more.length === 0) return first
   throw new AmbiguousKeyError(
-    `Several records of ${table} have keys that begin with ${typed}: ${[first, ...more].join('; ')}${more.length > 2 ? ' …' : ''}`,
+    `Several records of ${table} have keys that begin with ${typed}: ${[first, ...more].join('; ')}${more.length >= TOLD ? ' …' : ''}`,
   )
+}
+
+/** So many of the keys that begin alike are told, besides the first. */
+const TOLD = 3
+
+/** What was typed for a field of a key; of a text, it may be the beginning. */
+interface TypedPart {
+  readonly name: string
+  readonly field: FieldData
+  readonly value: unknown
+  readonly isText: boolean
+}
+
+const isThere = async (bench: Workbench, table: string, read: readonly TypedPart[]): Promise<boolean> => {
+  if (!read.every(({ field, value }) => accepts(field, value))) return false
+  const where = (row: never) => all(...read.map(({ name, value }) => (row as AnyRow)[name]?.is(value) ?? any()))
+  return (await bench.everything.list(table, { fields: [], where, limit: 1 })).length > 0
+}
+
+/** The keys that begin as they were typed. All are looked at, since no condition is about the beginning of a uuid. */
+async function begunWith(bench: Workbench, table: string, read: readonly TypedPart[]): Promise<readonly string[]> {
+  const asked = read.filter(({ field }) => field.type !== 'uuid')
+  const where = (row: never) =>
+    all(
+      ...asked.map(({ name, value, isText }) => {
+        const term = (row as AnyRow)[name] as AnyRow[string]
+        return isText ? term.startsWith(String(value)) : term.is(value)
+      }),
+    )
+  const found: string[] = []
+  for await (const record of bench.everything.stream(table, { fields: [], ...(asked.length > 0 && { where }) })) {
+    const begins = ({ name, value, isText }: TypedPart) => !isText || String(record[name]).startsWith(String(value))
+    if (!read.every(begins)) continue
+    found.push(printKey(bench.rulebook.model, table, record))
+    if (found.length > TOLD) break
+  }
+  return found
 }

@@ -173,7 +173,7 @@ async function checkTry(bench: Workbench, expected: TryExpectation, explains: bo
   const tried = await tryWrite(bench, expected)
   const then = at ? bench.instead({ clock: () => at }) : bench
   const failures: Failure[] = []
-  for (const text of tryDifferences(expected, tried)) {
+  for (const text of tryDifferences(bench, expected, tried)) {
     const why = explains && key !== undefined && failures.length === 0
     failures.push({
       text,

@@ -1,7 +1,8 @@
 import { type Condition, type Operand, operandsOf, type Some } from '../../condition/index.js'
 import { evaluatorInside, type MemoryRecord, valueWithoutRecord } from '../../decide/index.js'
-import { isMissing, printKey, type Value } from '../../model/index.js'
+import { isMissing, printKey } from '../../model/index.js'
 import type { Caller } from '../../rules/index.js'
+import { writeValue } from '../bench/values.js'
 import type { Workbench } from '../bench/workbench.js'
 
 /** Whether a condition holds of a record, and the values that make it so. */
@@ -210,12 +211,4 @@ function describe(operands: readonly Operand[], place: Place): readonly string[]
     if (operand.kind === 'old') return [`old.${operand.name} is ${value}`]
     return operand.kind === 'now' && operand.plusSeconds === 0 ? [`now is ${value}`] : []
   })
-}
-
-/** Writes a value for a reader, on one line: `'public'`, `(1, 2)`, `missing`. */
-export function writeValue(value: unknown): string {
-  if (isMissing(value)) return 'missing'
-  if (value instanceof Date) return value.toISOString()
-  if (Array.isArray(value)) return value.length === 0 ? '()' : `(${value.map(writeValue).join(', ')})`
-  return typeof value === 'string' ? `'${value.replaceAll('\n', '\\n')}'` : String(value as Value)
 }

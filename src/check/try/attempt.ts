@@ -1,9 +1,10 @@
-import { isMissing, parseKey, printKey, tableOf } from '../../model/index.js'
+import { parseKey, printKey, tableOf } from '../../model/index.js'
 import type { Everyone } from '../../sql/index.js'
 import { type Attempt, type Tried, tryWrite } from './tries.js'
 import { byKey } from '../look/by-key.js'
 import { lookAt } from '../look/look.js'
 import { whoSees } from '../look/reach.js'
+import { isSame } from '../bench/values.js'
 import { titleOf } from '../bench/titles.js'
 import type { Workbench } from '../bench/workbench.js'
 
@@ -89,8 +90,9 @@ async function seers(bench: Workbench, table: string, key: string, everyone: Eve
 }
 
 function changesIn({ rulebook }: Workbench, table: string, { before, after }: Tried): Attempted['changes'] {
-  const text = (value: unknown) => (isMissing(value) ? null : JSON.stringify(value))
-  return Object.keys(tableOf(rulebook.model, table).fields)
-    .map((field) => ({ field, before: before?.[field] ?? null, after: after?.[field] ?? null }))
-    .filter((each) => text(each.before) !== text(each.after))
+  const { fields } = tableOf(rulebook.model, table)
+  return Object.entries(fields)
+    .map(([field, shape]) => ({ field, shape, before: before?.[field] ?? null, after: after?.[field] ?? null }))
+    .filter((each) => !isSame(each.shape, each.before, each.after))
+    .map(({ shape: _, ...change }) => change)
 }

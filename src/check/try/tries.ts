@@ -1,15 +1,15 @@
 import { withoutTrace } from '../../sql/index.js'
 import {
   asideOf,
-  isMissing,
+  fieldOf,
   PachterError,
   parseKey,
-  sameValue,
   storedTable,
   UnknownNameError,
   type Value,
 } from '../../model/index.js'
 import { recordAt } from '../bench/keys.js'
+import { isSame, writeValue } from '../bench/values.js'
 import { write } from './write.js'
 import type { Workbench } from '../bench/workbench.js'
 import type { TryExpectation } from '../expect/expectation.js'
@@ -79,18 +79,19 @@ const keyOf = ({ rulebook }: Workbench, table: string, record: MemoryRecord) =>
   Object.fromEntries((rulebook.model.tables[table]?.key ?? []).map((name) => [name, record[name] as Value]))
 
 /** What differs from what was expected of a write, in sentences. */
-export function tryDifferences(expected: TryExpectation, { status, message, after }: Tried): readonly string[] {
+export function tryDifferences(
+  { rulebook }: Workbench,
+  expected: TryExpectation,
+  { status, message, after }: Tried,
+): readonly string[] {
   const said = message === undefined ? '' : `: ${message}`
   if (status !== expected.status) return [`it should give ${expected.status}, but it gives ${status}${said}`]
   if (expected.message !== undefined && !(message ?? '').includes(expected.message)) {
     return [`the message should say “${expected.message}”, but it is “${message ?? ''}”`]
   }
   return Object.entries(expected.stored ?? {})
-    .filter(([field, value]) => !isSame(value, after?.[field]))
-    .map(([field, value]) => `${field} should be stored as ${written(value)}, but it is ${written(after?.[field])}`)
+    .filter(([field, value]) => !isSame(fieldOf(rulebook.model, expected.table, field), value, after?.[field]))
+    .map(
+      ([field, value]) => `${field} should be stored as ${writeValue(value)}, but it is ${writeValue(after?.[field])}`,
+    )
 }
-
-const isSame = (left: unknown, right: unknown): boolean =>
-  isMissing(left) ? isMissing(right) : !isMissing(right) && sameValue(left as Value, right as Value)
-
-const written = (value: unknown): string => (isMissing(value) ? 'missing' : JSON.stringify(value))
