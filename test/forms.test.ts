@@ -1,10 +1,22 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { createGuard, defineCaller, defineModel, defineRules, integer, references, text, timestamp } from 'pachter'
+import {
+  bytes,
+  createGuard,
+  defineCaller,
+  defineModel,
+  defineRules,
+  integer,
+  references,
+  text,
+  timestamp,
+} from 'pachter'
+import { adviseIndexes } from 'pachter/adopt'
 import { type Fixture, openFixture } from 'pachter/check'
 import { normalise } from 'pachter/condition'
 import { expand } from 'pachter/rules'
 import { type Dialect, isIndexed, mariadb, missingFor, postgresql, sqlite, sqlStore } from 'pachter/sql'
+import { openEngines } from './support/engines.js'
 import { worlds } from './support/worlds.js'
 
 const model = defineModel({
@@ -163,5 +175,38 @@ describe('the form of a query', () => {
       }
     }
     expect(told).to.be.greaterThan(20)
+  })
+
+  it('takes for an index what finds a value, and says how one is made of what is too long for it', async () => {
+    const found = defineModel({ finds: { id: integer().key(), by: integer(), note: text(), photo: bytes() } })
+    const finder = defineCaller({ id: integer(), note: text(), photo: bytes() })
+    const by = defineRules(found, finder, {
+      finds: ({ row, caller, table }) =>
+        table
+          .ties({ by: row.by.is(caller.id), note: row.note.is(caller.note), photo: row.photo.is(caller.photo) })
+          .grants({ read: ['by', 'note', 'photo'] }),
+    })
+    const tables: Readonly<Record<string, readonly string[]>> = {
+      PostgreSQL: [
+        'CREATE TABLE finds (id int PRIMARY KEY, by int NOT NULL, note text NOT NULL, photo bytea NOT NULL)',
+        'CREATE INDEX ON finds USING brin (by)',
+        `CREATE INDEX ON finds USING gin (to_tsvector('simple', note))`,
+      ],
+      MariaDB: [
+        'CREATE TABLE finds (id INT PRIMARY KEY, `by` INT NOT NULL, note TEXT NOT NULL, photo LONGBLOB NOT NULL, FULLTEXT (note))',
+      ],
+    }
+    for (const { name, store } of await openEngines()) {
+      for (const each of tables[name] ?? []) await store.query(each, [])
+      if (!tables[name]) continue
+      const { missing } = await adviseIndexes({ ...store }, by)
+      expect(
+        missing.map(({ field }) => field),
+        name,
+      ).to.deep.equal(['finds.by', 'finds.note', 'finds.photo'])
+      for (const { statement } of missing) await store.query(statement, [])
+      expect((await adviseIndexes({ ...store }, by)).missing, name).to.deep.equal([])
+      await store.query('DROP TABLE finds', [])
+    }
   })
 })

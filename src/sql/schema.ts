@@ -12,9 +12,10 @@ import {
   uniquesOf,
   type Value,
 } from '../model/index.js'
-import type { Dialect } from './dialect.js'
+import type { Dialect, Traits } from './dialect.js'
 import { columnNamed, type Names, tableNamed } from './names.js'
 import { markOf } from './statement.js'
+import { hasTrait, NO_TRAITS } from './traits.js'
 
 /**
  * The statements that create a model's tables in an empty database, with keys and an index on each reference.
@@ -39,17 +40,24 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
     const indexed = Object.keys(fields).filter((field) => isIndexed(table, field))
     return [
       `CREATE TABLE ${tableNamed(names, name)} (${[...columns, ...primary, ...together].join(', ')})`,
-      ...indexed.map((field) => createIndex(names, name, field)),
+      ...indexed.map((field) => createIndex({ ...names, traits: NO_TRAITS }, name, field)),
     ]
   })
   return [...schemas, ...tables]
 }
 
+/** So many characters, or bytes, of a long value are in an index that cannot take all of it. */
+const INDEXED = 191
+
 /** The statement that creates an index on a field, called after table and field. */
-export function createIndex(names: Names & { readonly dialect: Dialect }, table: string, field: string): string {
+export function createIndex(
+  names: Names & { readonly dialect: Dialect; readonly traits: Traits },
+  table: string,
+  field: string,
+): string {
   const { dialect, rulebook } = names
   const index = dialect.identifier(`${table}_${field}`)
-  const on = `(${columnNamed(names, table, field)})`
+  const on = `(${columnNamed(names, table, field)}${hasTrait(names, table, field, 'long') ? `(${INDEXED})` : ''})`
   const { schema, name } = storedTable(rulebook.model, table)
   // SQLite has the schema of an index before its own name.
   return dialect.name === 'sqlite' && schema !== undefined

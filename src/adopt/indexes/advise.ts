@@ -1,6 +1,14 @@
 import { type Condition, normalise } from '../../condition/index.js'
 import { expand, grantsFor, inForce, type Rulebook } from '../../rules/index.js'
-import { countedUp, createIndex, type Indexes, missingFor, readIndexes, type SqlStore } from '../../sql/index.js'
+import {
+  compilationOn,
+  countedUp,
+  createIndex,
+  type Indexes,
+  missingFor,
+  readIndexes,
+  type SqlStore,
+} from '../../sql/index.js'
 
 /** A tie, and the indexes that lead to its records. */
 export interface TieIndexes {
@@ -37,6 +45,7 @@ export async function adviseIndexes(
   only?: string,
 ): Promise<{ readonly ties: readonly TieIndexes[]; readonly missing: readonly IndexAdvice[] }> {
   const { indexes, unserved } = await readIndexes(store, rulebook)
+  const known = await compilationOn(store, rulebook)
   const without = (that: Condition, table: string, built: Indexes) => [
     ...new Set(missingFor(that, table, built, unserved)),
   ]
@@ -54,7 +63,7 @@ export async function adviseIndexes(
       field,
       rows: await countedUp(store, rulebook, table),
       serves: ties.filter((each) => each.missing.includes(field)),
-      statement: createIndex({ dialect: store.dialect, rulebook }, table, name),
+      statement: createIndex(known, table, name),
     })
   }
   return { ties, missing }

@@ -125,7 +125,7 @@ export const mariadb: Dialect = Object.freeze({
   ) => sql`SELECT s.TABLE_SCHEMA AS "schema", s.TABLE_SCHEMA = DATABASE() AS "own", s.TABLE_NAME AS "table", s.COLUMN_NAME AS "column", t.TABLE_ROWS AS "rows"
 FROM information_schema.STATISTICS s
 JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.TABLE_SCHEMA AND t.TABLE_NAME = s.TABLE_NAME
-WHERE s.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND s.SEQ_IN_INDEX = 1`,
+WHERE s.TABLE_SCHEMA IN (DATABASE(), ${schemas}) AND s.SEQ_IN_INDEX = 1 AND s.INDEX_TYPE = 'BTREE'`,
   limit: (count, skipped) => limit(bare(count ?? sql`18446744073709551615`), skipped && bare(skipped)),
   order,
   jsonArray: jsonArray('JSON_ARRAY'),

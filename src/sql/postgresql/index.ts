@@ -67,6 +67,7 @@ export const postgresql: Dialect = Object.freeze({
     schemas,
   ) => sql`SELECT n.nspname AS "schema", pg_table_is_visible(t.oid) AS "own", t.relname AS "table", a.attname AS "column", CASE WHEN t.reltuples < 0 THEN pg_relation_size(t.oid) / 100 ELSE t.reltuples END::float8 AS "rows"
 FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid JOIN pg_namespace n ON n.oid = t.relnamespace
+JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_am m ON m.oid = c.relam AND m.amname = 'btree'
 JOIN pg_attribute a ON a.attrelid = t.oid AND a.attnum = i.indkey[0]
 WHERE i.indisvalid AND i.indpred IS NULL AND (pg_table_is_visible(t.oid) OR n.nspname IN (${schemas}))
 AND t.relkind IN ('r', 'p') AND n.nspname <> 'pg_catalog'`,
