@@ -192,6 +192,10 @@ describe('the form of a query', () => {
         'CREATE INDEX ON finds USING brin (by)',
         `CREATE INDEX ON finds USING gin (to_tsvector('simple', note))`,
       ],
+      'better-sqlite3': [
+        'CREATE TABLE finds (id INTEGER PRIMARY KEY, by INT NOT NULL, note TEXT COLLATE NOCASE NOT NULL, photo BLOB NOT NULL)',
+        'CREATE INDEX noted ON finds (note)',
+      ],
       MariaDB: [
         'CREATE TABLE finds (id INT PRIMARY KEY, `by` INT NOT NULL, note TEXT NOT NULL, photo LONGBLOB NOT NULL, FULLTEXT (note))',
       ],

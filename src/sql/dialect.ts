@@ -97,6 +97,8 @@ export interface Dialect {
   readList(json: unknown): ReadList
   /** Makes a schema, quoted, where none is there; on SQLite in memory. */
   createSchema(schema: string): string
+  /** What an index that finds values of a column is on, where that is not the column: `isLong` where it cannot take all of one. */
+  indexed?(column: string, shape: Shape, isLong: boolean): string
   /** Has the numbers that a column hands out follow on those that are there, where it does not by itself. */
   numberOn?(table: string, column: string): string
 }

@@ -1,6 +1,7 @@
 import { placeholderFor, writerFor } from './stored.js'
 import {
   type FieldData,
+  fieldOf,
   isMissing,
   type ModelData,
   numbersUpTo,
@@ -46,9 +47,6 @@ export function createTables(model: ModelData, dialect: Dialect): readonly strin
   return [...schemas, ...tables]
 }
 
-/** So many characters, or bytes, of a long value are in an index that cannot take all of it. */
-const INDEXED = 191
-
 /** The statement that creates an index on a field, called after table and field. */
 export function createIndex(
   names: Names & { readonly dialect: Dialect; readonly traits: Traits },
@@ -57,7 +55,9 @@ export function createIndex(
 ): string {
   const { dialect, rulebook } = names
   const index = dialect.identifier(`${table}_${field}`)
-  const on = `(${columnNamed(names, table, field)}${hasTrait(names, table, field, 'long') ? `(${INDEXED})` : ''})`
+  const column = columnNamed(names, table, field)
+  const shape = fieldOf(rulebook.model, table, field)
+  const on = `(${dialect.indexed?.(column, shape, hasTrait(names, table, field, 'long')) ?? column})`
   const { schema, name } = storedTable(rulebook.model, table)
   // SQLite has the schema of an index before its own name.
   return dialect.name === 'sqlite' && schema !== undefined

@@ -178,7 +178,11 @@ WHERE c.TABLE_SCHEMA IN (DATABASE(), ${schemas})`,
   },
   selectNumber: () => sql`SELECT NULL`,
   createSchema: (schema) => `CREATE DATABASE IF NOT EXISTS ${schema} CHARACTER SET utf8mb4`,
+  indexed: (column, _, isLong) => (isLong ? `${column}(${INDEXED})` : column),
 } satisfies Dialect)
+
+/** So many characters, or bytes, of a long value are in an index on it. */
+const INDEXED = 191
 
 const SETTINGS: Readonly<Record<Need['need'], string>> = {
   // The aggregate cuts off at this length, in silence. A list inside another is no longer than that one.

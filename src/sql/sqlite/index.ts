@@ -76,10 +76,10 @@ export const sqlite: Dialect = Object.freeze({
   catalogue: (schemas) => {
     const tables = sql`t.type = 'table' AND t.schema IN ('main', ${schemas})`
     return sql`SELECT t.schema AS "schema", t.schema = 'main' AS "own", t.name AS "table", i.name AS "column", NULL AS "rows"
-FROM pragma_table_list t, pragma_index_list(t.name, t.schema) l, pragma_index_info(l.name, t.schema) i
-WHERE ${tables} AND l.partial = 0 AND i.seqno = 0
+FROM pragma_table_list t, pragma_index_list(t.name, t.schema) l, pragma_index_xinfo(l.name, t.schema) i
+WHERE ${tables} AND l.partial = 0 AND i.seqno = 0 AND i.coll = 'BINARY'
 UNION SELECT t.schema, t.schema = 'main', t.name, c.name, NULL FROM pragma_table_list t, pragma_table_info(t.name, t.schema) c
-WHERE ${tables} AND c.pk = 1
+WHERE ${tables} AND c.pk = 1 AND upper(c.type) = 'INTEGER'
 UNION SELECT t.schema, t.schema = 'main', t.name, '', NULL FROM pragma_table_list t WHERE ${tables} AND t.wr = 0`
   },
   rows: (table) => sql`SELECT max(rowid) AS "rows" FROM ${table}`,
@@ -93,6 +93,7 @@ UNION SELECT t.schema, t.schema = 'main', t.name, '', NULL FROM pragma_table_lis
   edge: (moment, edge) => moment.toISOString().replace('Z', edge === 'last' ? '~' : ''),
   selectNumber: () => sql`SELECT NULL`,
   createSchema: (schema) => `ATTACH ':memory:' AS ${schema}`,
+  indexed: (column, shape) => (isText(shape) ? `${column} COLLATE BINARY` : column),
 } satisfies Dialect)
 
 function finds(value: Fragment, { selected, source, where }: Subquery, shape: Shape): Fragment {
