@@ -26,5 +26,7 @@ export const WORDS = {
   money: /amount|price|total|balance|cents|salary|fee|grade|score/i,
   /** What becomes of a record: who works on it may say, and not who has made it. */
   state: /^(?:status|state|stage|phase)$/i,
+  /** What a person knows a record by. */
+  title: /^(?:title|label|subject|headline|(?:display|full|screen)_?name|name)$/i,
   role: /^(?:role|roles|duties|userRole|userType|memberType)$/i,
 } as const

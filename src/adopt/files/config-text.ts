@@ -1,5 +1,7 @@
 import type { Catalogue } from '../catalogue/catalogue.js'
 import { quoted } from '../draft/model-text.js'
+import type { Proposal } from '../propose/proposal.js'
+import { WORDS } from '../words.js'
 import type { Sample } from './people.js'
 
 /** How the configuration opens the database: with an address from the environment, or a file. */
@@ -55,9 +57,13 @@ export function configText(
   opening: Opening,
   folder: string,
   samples: readonly Sample[],
-  people: string | undefined,
+  { tables, people }: Proposal,
 ): string {
   const { imports, open } = OPENED[opening.dialect](opening)
+  const titles = tables.flatMap(({ table }) => {
+    const title = table.fields.find(({ name, data }) => data.type === 'text' && WORDS.title.test(name))
+    return title ? [`    ${table.name}: ${quoted(title.name)},`] : []
+  })
   return [
     ...imports,
     "import { anonymous } from 'pachter'",
@@ -71,10 +77,11 @@ export function configText(
     '    nobody: anonymous,',
     ...samples.map(({ name, written }) => `    ${name}: { ${written} },`),
     '  },',
+    ...(titles.length > 0 ? ['  // What a person knows a record by.', '  titles: {', ...titles, '  },'] : []),
     '  store: async () => {',
     ...open,
     '  },',
-    ...(people === undefined ? [] : [`  everyone: { table: ${quoted(people)} },`]),
+    ...(people ? [`  everyone: { table: ${quoted(people.name)} },`] : []),
     '})',
     '',
   ].join('\n')

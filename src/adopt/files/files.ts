@@ -62,7 +62,7 @@ export async function adopt(
       [`${folder}/model.ts`]: modelText(draft),
       [`${folder}/caller.ts`]: callerText(draft, proposal),
       [`${folder}/rules.ts`]: rulesText(proposal),
-      'pachter.config.ts': configText(opening, folder, await samplePeople(store, proposal), people?.name),
+      'pachter.config.ts': configText(opening, folder, await samplePeople(store, proposal), proposal),
     },
   }
 }
