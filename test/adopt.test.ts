@@ -140,7 +140,7 @@ describe('adopt', () => {
     expect(rules).to.include("{ to: 'self', fields: ['displayName'] }")
     const counts = (await pachterIn(shed.folder, 'see', '--unguarded')).stdout
     expect(counts).to.match(/tools +sign in +2 +2 +1 +4/)
-    expect((await pachterIn(shed.folder, 'see', 'tools')).stdout).to.match(/^[0-9a-f-]{36}  \w+ .*owner/m)
+    expect((await pachterIn(shed.folder, 'see', 'tools')).stdout).to.match(/^[0-9a-f-]{36} {2}\w+ .*owner/m)
   })
 
   it('advises which indexes the ties need, tries them and takes them back', async () => {
