@@ -14,7 +14,16 @@ import {
   text,
   uuid,
 } from 'pachter'
-import { explain, openExpectations, openWorkbench, runFile, seeTable, tryAs, wholeKey } from 'pachter/check'
+import {
+  explain,
+  openExpectations,
+  openFixture,
+  openWorkbench,
+  runFile,
+  seeTable,
+  tryAs,
+  wholeKey,
+} from 'pachter/check'
 import { printKey, tableOf } from 'pachter/model'
 import { type AnyStore } from './support/answers.js'
 import { type Engine, engineNames, load, openEngines, stopsAtFirst, undoable } from './support/engines.js'
@@ -105,6 +114,21 @@ describe('checking, whatever values there are', () => {
       expect(why.grants.flatMap(({ to }) => to.map(({ condition }) => condition))).to.include('row.serials includes 7')
     })
   }
+
+  it('takes documents in files as they are, also those that are texts', async () => {
+    const beds = ['5', 'null', '{"a":1}', [1], { a: '1' }].map((plan, at) => ({
+      ...bedOf(ALONE[0]),
+      id: NIL.slice(0, -1) + at,
+      plan,
+    }))
+    const fixture = await openFixture(model, { ...DATA, beds, visits: [] } as never)
+    const bench = openWorkbench({ rules, callers: { ana: { id: 2n ** 53n + 1n } }, store: fixture.store })
+    const stored = await bench.everything.list('beds')
+    expect(stored.map(({ plan }) => plan)).to.deep.equal(beds.map(({ plan }) => plan))
+    const attempt = { caller: 'ana', table: 'beds', action: 'update', key: NIL.slice(0, -1) + 4, values: { plan: '5' } }
+    expect((await tryAs(bench, attempt)).changes.map(({ after }) => after)).to.deep.equal(['5'])
+    await fixture.close()
+  })
 
   it('tries a write as it comes out where it is done', async function () {
     this.timeout(0)

@@ -6,16 +6,15 @@ import type { MemoryRecord } from '../../decide/index.js'
 import {
   accepts,
   describeType,
-  fromPlain,
   InputError,
   isMissing,
   type ModelData,
   PachterError,
-  type PlainValue,
   tableOf,
   UnknownNameError,
 } from '../../model/index.js'
 import { createTables, insertRecord, resumeNumbers, sqlStore, type SqlStore, withoutTrace } from '../../sql/index.js'
+import { readWritten } from './values.js'
 import { pgliteStore } from '../../connect/pglite.js'
 import { sqliteStore } from '../../connect/sqlite.js'
 
@@ -162,7 +161,7 @@ function checkRecord(model: ModelData, table: string, record: MemoryRecord, at: 
   const problems: Record<string, string> = {}
   const values = Object.entries(record).map(([name, plain]) => {
     const field = fields[name]
-    const value = field && !isMissing(plain) && !(plain instanceof Date) ? fromPlain(field, plain as PlainValue) : plain
+    const value = field && !(plain instanceof Date) ? readWritten(field, plain) : plain
     if (!field) problems[name] = `of record ${at + 1} is not a field`
     else if (!isMissing(value) && !accepts(field, value))
       problems[name] = `of record ${at + 1} must be ${describeType(field)}`

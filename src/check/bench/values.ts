@@ -4,10 +4,9 @@ import {
   accepts,
   bigIntAsText,
   fieldOf,
-  fromPlain,
+  fromJson,
   isMissing,
   type ModelData,
-  type PlainValue,
   readTyped,
   sameValue,
   type Shape,
@@ -26,11 +25,14 @@ export function valuesFrom(model: ModelData, table: string, given: MemoryRecord)
     Object.entries(given).map(([name, plain]) => {
       if (!Object.hasOwn(fields, name)) return [name, plain]
       const field = fieldOf(model, table, name)
-      const read = fromPlain(field, withNumbers(field, plain) as PlainValue)
+      const read = readWritten(field, plain)
       return [name, accepts(field, read) ? read : plain]
     }),
   )
 }
+
+/** What was written in YAML or JSON for a value of this type; whether it is one still has to be checked. */
+export const readWritten = (field: Shape, written: unknown): unknown => fromJson(field, withNumbers(field, written))
 
 /** Numbers that were written for what is none in JSON, as JSON has them: where they have so few digits that all are there. */
 function withNumbers(field: Shape, plain: unknown): unknown {

@@ -1,6 +1,6 @@
 import { stringify } from 'yaml'
 import { type Data, decide, type MemoryRecord } from '../../decide/index.js'
-import { InputError, type PlainValue, tableOf, toPlain, type Value, isMissing } from '../../model/index.js'
+import { InputError, tableOf, toJson, type Value, isMissing } from '../../model/index.js'
 import { type Action, anonymous, isRead, type Rulebook, rulesOf, trusted } from '../../rules/index.js'
 import { candidates } from './candidates.js'
 import { type Change, compareRulebooks } from '../compare/compare.js'
@@ -167,5 +167,5 @@ async function asExpected(bench: Workbench, changed: Workbench, attempt: Attempt
   }
 }
 
-const plain = ({ rulebook }: Workbench, table: string, name: string, value: unknown): PlainValue | null =>
-  isMissing(value) ? null : toPlain(tableOf(rulebook.model, table).fields[name] as never, value as Value)
+const plain = ({ rulebook }: Workbench, table: string, name: string, value: unknown): unknown =>
+  isMissing(value) ? null : toJson(tableOf(rulebook.model, table).fields[name] as never, value as Value)
