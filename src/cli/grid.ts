@@ -21,7 +21,7 @@ export function printGrid(grids: readonly TableGrid[]): string {
   return grids.map(printTable).join('\n\n\n')
 }
 
-function printTable({ table, actions, who, ties, bars, denies, stamps, checks }: TableGrid): string {
+function printTable({ table, actions, who, ties, bars, denies, stamps, checks, told }: TableGrid): string {
   const title = chalk.bold.underline(table)
   if (who.length === 0) return `${title}\n\nClosed: nobody may do anything.`
   const rows = who.map(({ who: name, may }) => [
@@ -39,6 +39,7 @@ function printTable({ table, actions, who, ties, bars, denies, stamps, checks }:
           .join(', ')}`,
     ),
     ...checks,
+    ...(told === undefined ? [] : [chalk.red(told)]),
   ]
   return [title, '', drawTable(['who may', ...actions], rows), ...(notes.length > 0 ? ['', ...notes] : [])].join('\n')
 }

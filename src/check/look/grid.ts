@@ -18,6 +18,8 @@ export interface TableGrid {
   readonly stamps: Readonly<Record<Action, Readonly<Record<string, string>>>>
   /** What values have to be like. */
   readonly checks: readonly string[]
+  /** What may be told of hidden records, where the rules say so. */
+  readonly told?: string
 }
 
 /** Gathers who may do what, for one table or for all. */
@@ -40,6 +42,9 @@ export function gatherGrid(rulebook: Rulebook, table?: string): readonly TableGr
       })),
       stamps: mapValues(rules.stamps, (stamps) => mapValues(stamps, (operand) => printOperand(operand))),
       checks: describeChecks(rules),
+      ...(rules.conflicts && {
+        told: 'Told: that a key or a value is taken, and where a reference leads, by what is hidden too',
+      }),
     }
   })
 }
