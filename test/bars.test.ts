@@ -155,7 +155,11 @@ describe('fences and records that are gone', () => {
       'remarks: fence forgotten',
     ])
     expect(gatherGrid(rules, 'plots')[0]?.bars).to.have.length(2)
-    expect(gatherGrid(rules).filter(({ told }) => told).map(({ table }) => table)).to.deep.equal(['plots'])
+    expect(
+      gatherGrid(rules)
+        .filter(({ told }) => told)
+        .map(({ table }) => table),
+    ).to.deep.equal(['plots'])
   })
 
   it('are written so that none is forgotten, and refused where they could not hold', async () => {
