@@ -1,4 +1,4 @@
-import type { Shape } from '../model/index.js'
+import { isNumberAsText, type Shape } from '../model/index.js'
 import { wordsOf } from './comparison.js'
 import { always, type Condition, never, type Operand } from './tree.js'
 
@@ -126,9 +126,7 @@ export function printOperand(operand: Operand, names: Names = ['row']): string {
 
 function printValue(value: unknown, shape: Shape): string {
   if (Array.isArray(value)) return `(${value.map((each) => printValue(each, shape)).join(', ')})`
-  // Numbers that JSON has none for are texts in a rulebook, and compared as the numbers they are.
-  const isText = !['bigInteger', 'decimal'].includes(shape.item ?? shape.type)
-  return isText && typeof value === 'string' ? `'${value.replaceAll("'", "''")}'` : String(value)
+  return typeof value === 'string' && !isNumberAsText(shape) ? `'${value.replaceAll("'", "''")}'` : String(value)
 }
 
 const UNITS: readonly (readonly [string, number])[] = [

@@ -74,6 +74,7 @@ export {
   isOrdered,
   misshapen,
   isNever,
+  isNumberAsText,
   numbersUpTo,
   ownValue,
   rankOf,

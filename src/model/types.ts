@@ -74,6 +74,8 @@ export interface TypeBehaviour {
   misshapen?(shape: Shape): string | undefined
   /** Where databases can number its values: the largest number that may be given, so that others can follow on. */
   readonly numbersUpTo?: number | bigint
+  /** Whether its values are numbers that JSON holds as text, so that no digit is lost. */
+  readonly written?: true
   /** Whether a list of values can be compared with: it is one value then, instead of one for each. */
   readonly listable?: true
   /** What its values are never: part of a key, or unique; sorted by; compared at all, so that they are only there or not. */
@@ -187,6 +189,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
     ordered: true,
     numbersUpTo: 2n ** 62n,
     listable: true,
+    written: true,
   },
   decimal: {
     called: ({ scale }) => `a decimal as text with ${scale} digits behind the point`,
@@ -195,6 +198,7 @@ export const TYPES: Readonly<Record<FieldType, TypeBehaviour>> = {
       const [, sign, whole, digits = ''] = /^(-?)0*(?=\.?\d)(\d*)\.?(\d*)$/.exec(typed) ?? []
       return sign === undefined ? typed : `${sign}${whole || '0'}.${digits.padEnd(scale, '0')}`
     },
+    written: true,
     ordered: true,
     comparesAs: ({ scale }) => `decimal ${scale}`,
     misshapen: ({ scale }) =>

@@ -51,6 +51,9 @@ export const comparesAs = (field: Shape): string => behaviourOf(field).comparesA
 /** Whether a comparison with one of several values is one with a list of them. */
 export const isListable = (field: Shape): boolean => behaviourOf(field).listable === true
 
+/** Whether values, or what a list holds, are numbers that JSON holds as text. */
+export const isNumberAsText = ({ type, item }: Shape): boolean => behaviourOf({ type: item ?? type }).written === true
+
 /** The largest number that may be given where databases number new records; nothing where they cannot. */
 export const numbersUpTo = (field: Shape): number | bigint | undefined => behaviourOf(field).numbersUpTo
 

@@ -1,15 +1,17 @@
-import { all, any, type Condition } from '../../condition/index.js'
+import { all, type Condition } from '../../condition/index.js'
 import {
   accepts,
   type FieldData,
   fieldOf,
   keyFieldsOf,
+  type KeyValues,
   printKey,
   readTyped,
   type Shape,
   tableOf,
 } from '../../model/index.js'
 import { AmbiguousKeyError } from './errors.js'
+import { keyAmong, missingKeys } from './keys.js'
 import type { Workbench } from './workbench.js'
 
 /** Keys of more characters than this are written short, by their beginning, which has so many at least. */
@@ -60,10 +62,13 @@ async function beginningWith(
   beginning: string,
   most: number,
 ): Promise<readonly Readonly<Record<string, unknown>>[]> {
-  const first = firstWith(fieldOf(bench.rulebook.model, table, field), beginning)
-  const where = (row: never) => all((row as AnyRow)[field]?.is(first) ?? any())
-  const own = await bench.everything.list(table, { fields: [], where, limit: 1 })
-  const next = await bench.everything.list(table, { fields: [], after: { [field]: first }, limit: most })
+  const { model } = bench.rulebook
+  const first = { [field]: firstWith(fieldOf(model, table, field), beginning) }
+  const read = (options: object) => bench.everything.list(table, { fields: [], ...options })
+  const [own, next] = await Promise.all([
+    read({ where: keyAmong(model, table, [printKey(model, table, first)]) }),
+    read({ after: first, limit: most }),
+  ])
   return [...own, ...next].filter((record) => String(record[field]).startsWith(beginning)).slice(0, most)
 }
 
@@ -111,10 +116,10 @@ interface TypedPart {
   readonly isText: boolean
 }
 
-const isThere = async (bench: Workbench, table: string, read: readonly TypedPart[]): Promise<boolean> => {
+async function isThere(bench: Workbench, table: string, read: readonly TypedPart[]): Promise<boolean> {
   if (!read.every(({ field, value }) => accepts(field, value))) return false
-  const where = (row: never) => all(...read.map(({ name, value }) => (row as AnyRow)[name]?.is(value) ?? any()))
-  return (await bench.everything.list(table, { fields: [], where, limit: 1 })).length > 0
+  const key = Object.fromEntries(read.map(({ name, value }) => [name, value])) as KeyValues
+  return (await missingKeys(bench, table, [printKey(bench.rulebook.model, table, key)])).length === 0
 }
 
 /** The keys that begin as they were typed, by the conditions there are: none is about the beginning of a uuid. */

@@ -6,6 +6,7 @@ import {
   fieldOf,
   fromJson,
   isMissing,
+  isNumberAsText,
   type ModelData,
   readTyped,
   sameValue,
@@ -36,11 +37,11 @@ export const readWritten = (field: Shape, written: unknown): unknown => fromJson
 
 /** Numbers that were written for what is none in JSON, as JSON has them: where they have so few digits that all are there. */
 function withNumbers(field: Shape, plain: unknown): unknown {
-  const { type, item } = field
-  if (type === 'list' && item === 'bigInteger' && Array.isArray(plain))
-    return plain.map((each) => withNumbers({ type: item }, each))
-  const isNumber = typeof plain === 'number' && String(plain).replaceAll(/\D/g, '').length <= 15
-  return isNumber && (type === 'bigInteger' || type === 'decimal') ? readTyped(field, String(plain)) : plain
+  const { type, item = type } = field
+  if (!isNumberAsText(field)) return plain
+  if (Array.isArray(plain)) return plain.map((each) => withNumbers({ ...field, type: item }, each))
+  const isWhole = typeof plain === 'number' && String(plain).replaceAll(/\D/g, '').length <= 15
+  return isWhole ? readTyped(field, String(plain)) : plain
 }
 
 /** Whether an action can be sent values. */

@@ -43,7 +43,7 @@ export function gatherGrid(rulebook: Rulebook, table?: string): readonly TableGr
       stamps: mapValues(rules.stamps, (stamps) => mapValues(stamps, (operand) => printOperand(operand))),
       checks: describeChecks(rules),
       ...(rules.conflicts && {
-        told: 'Told: that a key or a value is taken, and where a reference leads, by what is hidden too',
+        told: 'Told, also of hidden records: that a key or a value is taken, or that a reference leads nowhere',
       }),
     }
   })

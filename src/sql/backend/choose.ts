@@ -97,7 +97,9 @@ function lookAt(workshop: Workshop, table: string, branches: Branches, order: re
     const searched = [...new Set(branches.of.flatMap((each) => searchedBy(each, catalogue.indexes)))]
       .map((each) => catalogue.rows[each] ?? 0)
       .reduce((sum, each) => sum + each, 0)
-    const missing = [...new Set(branches.of.flatMap((each) => missingFor(each, table, catalogue.indexes)))]
+    const missing = [
+      ...new Set(branches.of.flatMap((each) => missingFor(each, table, catalogue.indexes, catalogue.unserved))),
+    ]
     const isSorted = hasIndex(workshop, table, order, catalogue)
     return (known = { of: catalogue, gathers: indexed.every(Boolean), searched, isFound, isSorted, missing, plan })
   }
